@@ -1,0 +1,29 @@
+# Two commands do everything: `make demo` and `make test`.
+SHELL := /bin/bash
+BIN := .venv/bin
+
+.PHONY: demo test bench lint screenshots stop setup
+
+setup:
+	@tools/setup.sh
+
+demo: setup
+	@$(BIN)/ypomoni demo
+
+test: setup lint
+	@$(BIN)/python -m pytest
+
+lint: setup
+	@$(BIN)/ruff check src tests tools
+	@$(BIN)/ruff format --check src tests tools
+	@$(BIN)/lint-imports --no-cache > .venv/lint-imports.log || { cat .venv/lint-imports.log; exit 1; }
+	@$(BIN)/python -m pyright
+
+bench: setup
+	@$(BIN)/python tools/bench.py
+
+screenshots: setup
+	@$(BIN)/python tools/screenshots.py
+
+stop: setup
+	@$(BIN)/ypomoni stop

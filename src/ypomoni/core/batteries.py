@@ -1,0 +1,220 @@
+"""Blocks, banks and packs. A `Bank` is what is bolted in; a `Pack` is the model of it at one age and temperature.
+
+Called by the simulation, sizing, recovery, judgement and `documents`. Model: two-well kinetic battery in modal form with a resistance
+that grows as the head falls (Manwell & McGowan, "Lead acid battery storage model for hybrid energy systems", Solar Energy 50, 1993).
+"""
+
+import math
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES, Chemistry
+from ypomoni.core.errors import QuantityError
+
+CELL_TOLERANCE_RATIO = 0.06
+CONDITION_FLOOR_RATIO = 0.3
+LOSS_AT_END_OF_LIFE_RATIO = 0.2
+RESISTANCE_GROWTH = 2.5
+LIFE_REFERENCE_DEGC = 25.0
+LIFE_HALVES_PER_DEGC = 10.0
+STANDARD_RATE_H = 20.0
+LARGE_BLOCK_AH = 38.0
+
+
+def cells_of_block(chemistry_key: str, block_v: float) -> int:
+    """Return how many cells in series make a block of this voltage.
+
+    Raises
+    ------
+    QuantityError
+        If no whole number of cells comes within 6 % of ``block_v``.
+    """
+    chemistry = CHEMISTRIES.get(chemistry_key)
+    cell_v, name = (chemistry.cell_nominal_v, chemistry.name) if chemistry else UNMODELLED_CHEMISTRIES[chemistry_key]
+    cells_count = round(block_v / cell_v)
+    if cells_count < 1 or abs(cells_count * cell_v - block_v) > CELL_TOLERANCE_RATIO * block_v:
+        below_v, above_v = max(1, math.floor(block_v / cell_v)) * cell_v, (math.floor(block_v / cell_v) + 1) * cell_v
+        raise QuantityError(
+            f"block_v must be a whole number of {name} cells of {cell_v:g} V within 6 %, was {block_v:g} V: "
+            f"{below_v:g} V or {above_v:g} V would be right, or give cells_count."
+        )
+    return cells_count
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bank:
+    """A supply's battery: equal blocks in series and parallel. ``condition_ratio`` None means not measured."""
+
+    chemistry_key: str
+    block_v: float
+    capacity_ah: float
+    rate_h: float = STANDARD_RATE_H
+    series: int = 1
+    parallel: int = 1
+    age_y: float = 0.0
+    condition_ratio: float | None = None
+    life_y: float | None = None
+    cells_count: int | None = None
+
+    @property
+    def chemistry(self) -> Chemistry:
+        """The data set of this bank; only for chemistries that are modelled."""
+        return CHEMISTRIES[self.chemistry_key]
+
+    @property
+    def is_modelled(self) -> bool:
+        """Whether this bank's chemistry has a model."""
+        return self.chemistry_key in CHEMISTRIES
+
+    @property
+    def bank_v(self) -> float:
+        """Nominal voltage of the whole bank. [V]"""
+        return self.series * self.block_v
+
+    @property
+    def cells_in_series_count(self) -> int:
+        """Cells from pole to pole of the bank."""
+        return self.series * (self.cells_count or cells_of_block(self.chemistry_key, self.block_v))
+
+    @property
+    def rated_c20_ah(self) -> float:
+        """Rated capacity of the whole bank at the 20-hour rate. [Ah]"""
+        return self.parallel * block_c20_ah(self.chemistry_key, self.capacity_ah, self.rate_h)
+
+    @property
+    def end_v(self) -> float:
+        """The chemistry's own end voltage for the whole bank. [V]"""
+        return self.cells_in_series_count * self.chemistry.end_v
+
+    def design_life_y(self, typical_degc: float) -> float:
+        """Return L = life·2^(−max(0, T − 25)/10): life halves with every 10 °C above 25 °C. [years]"""
+        life_y = self.life_y if self.life_y is not None else self.chemistry.life_y
+        return life_y * 2.0 ** (-max(0.0, typical_degc - LIFE_REFERENCE_DEGC) / LIFE_HALVES_PER_DEGC)
+
+    def condition_today_ratio(self, typical_degc: float) -> float:
+        """Return c: the measured condition, or 1 − 0.2·age/L with a floor of 0.3. [ratio]"""
+        if self.condition_ratio is not None:
+            return self.condition_ratio
+        aged_ratio = 1.0 - LOSS_AT_END_OF_LIFE_RATIO * self.age_y / self.design_life_y(typical_degc)
+        return max(CONDITION_FLOOR_RATIO, aged_ratio)
+
+    def with_c20_ah(self, c20_ah: float) -> "Bank":
+        """Return the same kind of bank with another 20-hour capacity, in one string."""
+        return replace(self, capacity_ah=c20_ah, rate_h=STANDARD_RATE_H, parallel=1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pack:
+    """A bank's model at one condition and temperature: state is (u removed, d unavailable) in Ah, head h = 1 − (u + d)/q."""
+
+    capacity_ah: float
+    c20_ah: float
+    resistance_ohm: float
+    g: float
+    k_per_h: float
+    r1_h: float
+    cells_count: int
+    ocv_knots_ratio: tuple[float, ...]
+    ocv_knots_v: tuple[float, ...]
+
+    def open_circuit_v(self, head_ratio: float) -> float:
+        """Return E(h), piecewise linear. [V]"""
+        knots = self.ocv_knots_ratio
+        if head_ratio >= 1.0:
+            return self.ocv_knots_v[-1]
+        i = 1
+        while knots[i] < head_ratio:
+            i += 1
+        h0, v0 = knots[i - 1], self.ocv_knots_v[i - 1]
+        return v0 + (self.ocv_knots_v[i] - v0) * (head_ratio - h0) / (knots[i] - h0)
+
+
+def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, sizing: bool = False, capacity_ratio: float = 1.0) -> Pack:
+    """Return the model of a bank: q = C20·(q/C20)·f_T·c and Rb = cells·rAh/C20·f_R·(1 + 2.5(1 − c)).
+
+    Parameters
+    ----------
+    condition_ratio
+        c, the share of rated capacity that age has left.
+    temperature_degc
+        Battery temperature. [°C]
+    sizing
+        Use the sizing row of the temperature table instead of the expected one.
+    capacity_ratio
+        Factor on the rated capacity, for the band: a block of 0.9 times its nameplate.
+
+    Raises
+    ------
+    OutsideTableError
+        If the temperature lies outside the chemistry's rows.
+    """
+    chemistry = bank.chemistry
+    c20_ah = bank.rated_c20_ah * capacity_ratio
+    cells_count = bank.cells_in_series_count
+    growth_ratio = 1.0 + RESISTANCE_GROWTH * (1.0 - condition_ratio)
+    return Pack(
+        capacity_ah=c20_ah
+        * chemistry.capacity_over_c20_ratio
+        * chemistry.capacity_factor_ratio(temperature_degc, sizing=sizing)
+        * condition_ratio,
+        c20_ah=c20_ah,
+        resistance_ohm=cells_count
+        * chemistry.resistance_ohm_ah
+        / c20_ah
+        * chemistry.resistance_factor_ratio(temperature_degc)
+        * max(growth_ratio, 0.1),
+        g=chemistry.g,
+        k_per_h=chemistry.k_per_h,
+        r1_h=chemistry.r1_h,
+        cells_count=cells_count,
+        ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
+        ocv_knots_v=tuple(cells_count * v for _, v in chemistry.ocv_rows),
+    )
+
+
+@lru_cache(maxsize=4096)
+def block_c20_ah(chemistry_key: str, capacity_ah: float, rate_h: float) -> float:
+    """Return the 20-hour capacity of a block rated at another hour. [Ah]
+
+    The C20 whose simulation, new and at 25 °C, lasts ``rate_h`` at ``capacity_ah / rate_h`` to the end voltage. Lead blocks from 38 Ah
+    are rated to 1.80 V a cell, smaller ones to 1.75.
+    """
+    chemistry = CHEMISTRIES.get(chemistry_key)
+    if chemistry is None or rate_h == STANDARD_RATE_H:
+        return capacity_ah
+    end_v = chemistry.large_block_end_v if chemistry.large_block_end_v and capacity_ah >= LARGE_BLOCK_AH else chemistry.end_v
+    low_ah, high_ah = capacity_ah * 0.2, capacity_ah * 50.0
+    for _ in range(60):
+        middle_ah = math.sqrt(low_ah * high_ah)
+        if constant_current_run_h(chemistry, middle_ah, capacity_ah / rate_h, end_v) < rate_h:
+            low_ah = middle_ah
+        else:
+            high_ah = middle_ah
+    return math.sqrt(low_ah * high_ah)
+
+
+def constant_current_run_h(chemistry: Chemistry, c20_ah: float, current_a: float, end_cell_v: float) -> float:
+    """Return how long one new cell at 25 °C lasts at a constant current. [h]"""
+    q = c20_ah * chemistry.capacity_over_c20_ratio
+    rb = chemistry.resistance_ohm_ah / c20_ah
+    pack = Pack(
+        capacity_ah=q,
+        c20_ah=c20_ah,
+        resistance_ohm=rb,
+        g=chemistry.g,
+        k_per_h=chemistry.k_per_h,
+        r1_h=chemistry.r1_h,
+        cells_count=1,
+        ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
+        ocv_knots_v=tuple(v for _, v in chemistry.ocv_rows),
+    )
+    low_h, high_h = 0.0, q / current_a
+    for _ in range(60):
+        t = 0.5 * (low_h + high_h)
+        d = current_a * pack.r1_h * -math.expm1(-pack.k_per_h * t)
+        h = 1.0 - (current_a * t + d) / q
+        if h <= 0 or pack.open_circuit_v(h) - current_a * rb * (1.0 + pack.g * (1.0 - h) / h) < end_cell_v:
+            high_h = t
+        else:
+            low_h = t
+    return low_h

@@ -1,0 +1,22 @@
+"""Rows shared by the valve-regulated lead chemistries.
+
+Expected value (prediction, tests) at the 3 h rate and longer, and the more cautious row for sizing, which follows IEEE 485 (made for
+vented cells; a correction factor K, so f = 1/K) down to −3.9 °C and common practice below. The resistance row is common practice; it
+is anchored at 25 °C. None of them says anything above 25 °C: no credit is given there.
+"""
+
+from ypomoni.core.chemistries.model import Row
+
+LEAD_CAPACITY_ROWS: tuple[Row, ...] = ((-20, 0.58), (-15, 0.65), (0, 0.85), (10, 0.93), (20, 0.98), (25, 1.0))
+LEAD_SIZING_ROWS: tuple[Row, ...] = (
+    (-20, 0.46),
+    (-10, 0.58),
+    (-3.9, 1 / 1.52),
+    (4.4, 1 / 1.30),
+    (10, 1 / 1.19),
+    (15.6, 1 / 1.11),
+    (18.3, 1 / 1.08),
+    (21.1, 1 / 1.04),
+    (25, 1.0),
+)
+LEAD_RESISTANCE_ROWS: tuple[Row, ...] = ((-20, 2.2), (-10, 1.75), (0, 1.4), (25, 1.0))

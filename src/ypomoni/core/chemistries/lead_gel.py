@@ -1,0 +1,33 @@
+"""Valve-regulated lead-acid with gelled electrolyte.
+
+Typical published-style figures [M]. The source does not say how the temperature rows of gel differ from AGM; the same are used.
+"""
+
+from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.model import Chemistry
+
+LEAD_GEL = Chemistry(
+    key="lead_gel",
+    name="lead gel",
+    cell_nominal_v=2.0,
+    ocv_rows=((0.0, 1.945), (1.0, 2.130)),
+    end_v=1.75,
+    large_block_end_v=1.80,
+    greatest_charge_v=2.40,
+    resistance_ohm_ah=0.080,
+    g=0.97,
+    capacity_over_c20_ratio=1.10,
+    k_per_h=0.54,
+    r1_h=1.80,
+    life_y=10.0,
+    charge_ratio=0.90,
+    greatest_charge_per_h=0.20,
+    charge_knee_ratio=5.0,
+    charges_at_constant_current=False,
+    is_lithium=False,
+    capacity_rows=LEAD_CAPACITY_ROWS,
+    sizing_rows=LEAD_SIZING_ROWS,
+    resistance_rows=LEAD_RESISTANCE_ROWS,
+    source="typical discharge rows of gel blocks",
+    confidence="M",
+)

@@ -1,0 +1,34 @@
+"""Lithium iron phosphate with its battery management system.
+
+Typical published-style figures [M]. The cell's own limit is 2.5 V; 2.8 V is the end voltage that equipment should use, and the one
+used here. The source does not say at which current a given management system trips.
+"""
+
+from ypomoni.core.chemistries.lithium_common import LITHIUM_CAPACITY_ROWS, LITHIUM_RESISTANCE_ROWS
+from ypomoni.core.chemistries.model import Chemistry
+
+LIFEPO4 = Chemistry(
+    key="lifepo4",
+    name="lithium iron phosphate",
+    cell_nominal_v=3.2,
+    ocv_rows=((0.0, 2.90), (0.05, 3.15), (0.15, 3.23), (0.35, 3.28), (0.65, 3.31), (0.95, 3.34), (1.0, 3.40)),
+    end_v=2.8,
+    large_block_end_v=None,
+    greatest_charge_v=3.65,
+    resistance_ohm_ah=0.12,
+    g=0.03,
+    capacity_over_c20_ratio=1.005,
+    k_per_h=4.0,
+    r1_h=0.018,
+    life_y=10.0,
+    charge_ratio=0.99,
+    greatest_charge_per_h=0.5,
+    charge_knee_ratio=0.0,
+    charges_at_constant_current=False,
+    is_lithium=True,
+    capacity_rows=LITHIUM_CAPACITY_ROWS,
+    sizing_rows=None,
+    resistance_rows=LITHIUM_RESISTANCE_ROWS,
+    source="typical discharge rows of 12.8 V blocks with management system",
+    confidence="M",
+)

@@ -1,0 +1,81 @@
+"""What is known of a chemistry, per cell. Read by `batteries`, `recovery` and `judgement`."""
+
+from dataclasses import dataclass
+
+from ypomoni.core.errors import OutsideTableError
+
+Row = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chemistry:
+    """One data set, per cell.
+
+    ``resistance_ohm_ah`` is rAh of the pack formula Rb = cells·rAh/Ah (DC value with polarisation). ``ocv_rows`` are (head, V), from
+    empty to full. Temperature rows are (°C, factor), rising; ``sizing_rows`` is None where sizing uses ``capacity_rows``.
+    """
+
+    key: str
+    name: str
+    cell_nominal_v: float
+    ocv_rows: tuple[Row, ...]
+    end_v: float
+    large_block_end_v: float | None
+    greatest_charge_v: float | None
+    resistance_ohm_ah: float
+    g: float
+    capacity_over_c20_ratio: float
+    k_per_h: float
+    r1_h: float
+    life_y: float
+    charge_ratio: float
+    greatest_charge_per_h: float
+    charge_knee_ratio: float
+    charges_at_constant_current: bool
+    is_lithium: bool
+    capacity_rows: tuple[Row, ...]
+    sizing_rows: tuple[Row, ...] | None
+    resistance_rows: tuple[Row, ...]
+    source: str
+    confidence: str
+
+    def capacity_factor_ratio(self, temperature_degc: float, *, sizing: bool = False) -> float:
+        """Return f_T: the share of capacity left at a temperature; the sizing row where ``sizing``. [ratio]"""
+        rows = self.sizing_rows if sizing and self.sizing_rows else self.capacity_rows
+        return self._read(rows, temperature_degc)
+
+    def resistance_factor_ratio(self, temperature_degc: float) -> float:
+        """Return f_R: the resistance at a temperature over that at 25 °C. [ratio]"""
+        return self._read(self.resistance_rows, temperature_degc)
+
+    def covers(self, temperature_degc: float) -> bool:
+        """Say whether every row of this chemistry covers a temperature."""
+        return self.lowest_degc <= temperature_degc <= HIGHEST_DEGC
+
+    @property
+    def lowest_degc(self) -> float:
+        """The coldest temperature all rows cover. [°C]"""
+        return max(rows[0][0] for rows in (self.capacity_rows, self.resistance_rows, self.sizing_rows or self.capacity_rows))
+
+    def _read(self, rows: tuple[Row, ...], temperature_degc: float) -> float:
+        if not rows[0][0] <= temperature_degc <= HIGHEST_DEGC:
+            raise OutsideTableError(
+                f"{self.name} is tabled from {rows[0][0]:g} °C to {HIGHEST_DEGC:g} °C, was {temperature_degc:g} °C: no figure is given outside it."
+            )
+        if temperature_degc >= rows[-1][0]:
+            return rows[-1][1]
+        return interpolate(rows, temperature_degc)
+
+
+# Above 25 °C no capacity is credited; beyond this a battery does not belong in the cupboard at all.
+HIGHEST_DEGC = 60.0
+
+
+def interpolate(rows: tuple[Row, ...], x: float) -> float:
+    """Return y at x, linear between rising rows; the end rows beyond them."""
+    if x <= rows[0][0]:
+        return rows[0][1]
+    for (x0, y0), (x1, y1) in zip(rows, rows[1:], strict=False):
+        if x <= x1:
+            return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
+    return rows[-1][1]

@@ -1,0 +1,31 @@
+"""Can the supply deliver it."""
+
+from ypomoni.core.judgement.facts import Facts
+from ypomoni.core.results import Finding, Severity
+from ypomoni.core.wording import say_amps
+
+
+def check_output(facts: Facts) -> list[Finding]:
+    """Return overloads: average or peak above the output limit of standby or alarm."""
+    supply, result = facts.supply, facts.result
+    alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
+    states = (
+        ("overload_standby", "standby", supply.output_limit_a, result.standby_current_a, facts.peak_standby_current_a),
+        ("overload_alarm", "alarm", alarm_limit_a, result.alarm_current_a, facts.peak_alarm_current_a),
+    )
+    findings: list[Finding] = []
+    for code, state, limit_a, mean_a, peak_a in states:
+        if limit_a is None or mean_a is None or max(mean_a, peak_a) <= limit_a * (1 + 1e-9):
+            continue
+        what = f"{say_amps(mean_a)} on average" if mean_a > limit_a else f"{say_amps(peak_a)} at its peak"
+        findings.append(
+            Finding(
+                code=code,
+                severity=Severity.FAILS,
+                evidence=f"In {state} {supply.name} is asked for {what}, its output limit is {say_amps(limit_a)}. "
+                "The holdover shown counts only if it does not shut down.",
+                source="output limit entered with the supply",
+                way_out="Move loads to another supply, or fit one that is rated for it.",
+            )
+        )
+    return findings

@@ -1,0 +1,243 @@
+"""What a computation returns: figures with the working that made them, findings, and a verdict. Read by every edge.
+
+A page, a report and the command line show these and compute nothing again.
+"""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from ypomoni.core.requirements import Method
+
+
+class Verdict(StrEnum):
+    """Whether a requirement is met."""
+
+    FAILS = "fails"
+    ON_PAPER_ONLY = "on_paper_only"
+    HOLDS = "holds"
+
+
+class Severity(StrEnum):
+    """How bad a finding is: hurts people, misses the requirement, meets it on paper only, worth knowing."""
+
+    DANGER = "danger"
+    FAILS = "fails"
+    RISK = "risk"
+    NOTE = "note"
+
+
+class LimitedBy(StrEnum):
+    """What ends the holdover."""
+
+    CAPACITY = "capacity"
+    BURST = "burst"
+    ALARM = "alarm"
+    VOLTAGE_COLLAPSE = "voltage_collapse"
+    END_VOLTAGE = "end_voltage"
+    CUTOFF_HIGH = "cutoff_high"
+    NO_BANK = "no_bank"
+    NOTHING_DRAWS = "nothing_draws"
+    NOT_MODELLED_YET = "not_modelled_yet"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One judgement: what stands in the way, with its evidence in this plan's figures, its source and a way out."""
+
+    code: str
+    severity: Severity
+    evidence: str
+    source: str
+    way_out: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkingInput:
+    """One input of a working: its symbol in the expression, what it is, its value, and where that comes from."""
+
+    symbol: str
+    meaning: str
+    value: float
+    unit: str
+    provenance: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One line of a working: ``symbol = expression`` over the inputs and earlier symbols, and its value."""
+
+    symbol: str
+    expression: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Working:
+    """How a figure came about. ``value`` None means the figure does not exist, and ``note`` says why.
+
+    ``steps`` are arithmetic over ``inputs`` and can be evaluated again; the last gives the figure where it has a closed form. A figure
+    that a simulation found has ``simulated`` set: its steps then check the end it found.
+    """
+
+    title: str
+    value: float | None
+    unit: str
+    source: str
+    inputs: tuple[WorkingInput, ...] = ()
+    steps: tuple[Step, ...] = ()
+    simulated: bool = False
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Band:
+    """A holdover with its 95 % limits. [h]"""
+
+    low: float
+    expected: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BandInput:
+    """One uncertain input: the holdover with it alone at its bad and its good end, and its share of the low side's width."""
+
+    key: str
+    name: str
+    provenance: str
+    low_h: float
+    high_h: float
+    share_ratio: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scenarios:
+    """Holdover with a new bank, in the cold, at end of life, and both. [h]"""
+
+    fresh: float
+    cold: float
+    end_of_life: float
+    worst: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MethodResult:
+    """What one school of calculation asks for; None where it has no answer. [Ah]"""
+
+    method: Method
+    required_ah: float | None
+    working: Working
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SoldBank:
+    """A bank of blocks that are sold."""
+
+    chemistry: str
+    block_v: float
+    capacity_ah: float
+    rate_h: float
+    series: int
+    parallel: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadShare:
+    """A load's part of the supply's current at nominal voltage, with its bursts. [A]"""
+
+    key: str
+    name: str
+    quantity: int
+    standby_current_a: float
+    alarm_current_a: float
+    peak_current_a: float
+    bursts_per_hour: float
+    provenance: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EndState:
+    """The state in which holdover ends."""
+
+    t_h: float
+    charge_left_ratio: float
+    current_a: float
+    terminal_v: float
+    threshold_v: float
+    threshold_origin: str
+    threshold_owner: str
+    in_alarm: bool
+    in_burst: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SupplyResult:
+    """Everything computed for one supply. A figure is None where it does not exist; ``limited_by`` or a finding says why."""
+
+    key: str
+    name: str
+    kind: str
+    requirement_name: str
+    standby_h: float
+    alarm_min: float
+    recharge_h: float | None
+    recharge_to_ratio: float
+    verdict: Verdict | None = None
+    limited_by: LimitedBy | None = None
+    standby_current_a: float | None = None
+    alarm_current_a: float | None = None
+    peak_current_a: float | None = None
+    holdover: Band | None = None
+    band_inputs: tuple[BandInput, ...] = ()
+    endurance_h: float | None = None
+    scenarios: Scenarios | None = None
+    averaged_holdover_h: float | None = None
+    lowered_cutoff_holdover_h: float | None = None
+    end: EndState | None = None
+    missing_ah: float | None = None
+    condition_ratio: float | None = None
+    rated_c20_ah: float | None = None
+    recommended_bank: SoldBank | None = None
+    no_bank_reason: str | None = None
+    charge_current_a: float | None = None
+    recovery_h: float | None = None
+    unloaded_recovery_h: float | None = None
+    methods: tuple[MethodResult, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    shares: tuple[LoadShare, ...] = ()
+    workings: dict[str, Working] = field(default_factory=dict)
+    overloaded: bool = False
+
+    @property
+    def meets_requirement(self) -> bool | None:
+        """Whether the requirement is met, if only on paper; None where nothing can be said."""
+        return None if self.verdict is None else self.verdict is not Verdict.FAILS
+
+    @property
+    def coverage_ratio(self) -> float | None:
+        """Expected holdover over required standby; None where there is no holdover."""
+        if self.holdover is None or self.standby_h <= 0:
+            return None
+        return self.holdover.expected / self.standby_h
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanResult:
+    """Everything computed for one plan."""
+
+    key: str
+    name: str
+    verdict: Verdict | None
+    weakest_supply: str | None
+    supplies: tuple[SupplyResult, ...]
+
+    @property
+    def meets_requirement(self) -> bool | None:
+        """Whether every supply meets its requirement, if only on paper."""
+        return None if self.verdict is None else self.verdict is not Verdict.FAILS
+
+    @property
+    def weakest(self) -> SupplyResult | None:
+        """The supply with the smallest expected holdover over required."""
+        return next((s for s in self.supplies if s.key == self.weakest_supply), None)

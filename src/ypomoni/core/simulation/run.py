@@ -1,0 +1,349 @@
+"""The outage: standby with bursts until an alarm that must be carried to its end. Called by `evaluation`, sizing and uncertainty.
+
+Holdover is the largest T such that an alarm starting at any t ≤ T is carried. Whether an alarm is carried is not monotone in its start:
+just after a burst, or with a burst near its own end, it is worse. So the first start that fails is sought among all instants at which
+the pattern of bursts changes, within one longest period before a start known to fail. An earlier start in the same phase has more
+charge left, so a whole period without a failure proves the rest. Where alarm never draws less than standby, `_seek_dominated` is quicker.
+"""
+
+import bisect
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ypomoni.core.batteries import Pack
+from ypomoni.core.loads import Draw
+from ypomoni.core.simulation.demand import Timeline
+from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
+
+HORIZON_H = 87_600.0
+# With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
+EXPLICIT_EDGES = 3_000
+EDGES_PER_CHUNK = 120.0
+NUDGE_H = 0.005 / 3600.0
+BISECTION_H = 0.02 / 3600.0
+
+
+class EndCause(StrEnum):
+    """What ended a run."""
+
+    THRESHOLD = "threshold"
+    COLLAPSE = "collapse"
+    HORIZON = "horizon"
+
+
+class Order(StrEnum):
+    """How the alarm's demand compares with that of standby, at every instant."""
+
+    ALARM_IS_MORE = "alarm_is_more"
+    ALARM_IS_LESS = "alarm_is_less"
+    MIXED = "mixed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class End:
+    """Where a run ended: time after mains failure, state, battery current and voltage there, and what was active."""
+
+    t_h: float
+    u_ah: float
+    d_ah: float
+    head_ratio: float
+    current_a: float
+    terminal_v: float
+    cause: EndCause
+    in_alarm: bool
+    in_burst: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Holdover:
+    """The holdover, the end that bounds it, and the end of standby alone. [h]"""
+
+    holdover_h: float
+    end: End
+    endurance_h: float
+    standby_end: End
+
+
+class Outage:
+    """One pack under one demand. Holds the walked states, so that many alarm starts can be asked of it."""
+
+    def __init__(self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float) -> None:
+        self.pack = pack
+        self.standby = standby
+        self.alarm = alarm
+        self.alarm_h = alarm_h
+        self.threshold_v = threshold_v
+        self.period_h = max(standby.longest_period_h, alarm.longest_period_h)
+        self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
+        self._restart(0.0)
+
+    # -- the walk in standby ------------------------------------------------------------------------------------------------------
+
+    def _restart(self, start_h: float) -> None:
+        """Begin the explicit walk at a time; what lies before it is walked with the average of the bursts."""
+        u, d = self._averaged_state(start_h) if start_h > 0 else (0.0, 0.0)
+        self._trace: list[tuple[float, float, float]] = [(start_h, u, d)]
+        self._stop: Stop | None = None
+
+    @property
+    def _walked_h(self) -> float:
+        return self._trace[-1][0]
+
+    def _walk_to(self, t: float) -> None:
+        """Extend the walk at least to t, or to the end of standby."""
+        length_h = self._chunk_h()
+        while self._stop is None and self._walked_h < t:
+            a = self._walked_h
+            b = min(HORIZON_H, (int(a / length_h + 1e-9) + 1) * length_h)
+            _, u, d = self._trace[-1]
+            stop = walk(self.pack, self.threshold_v, u, d, self.standby.chunk(a, b), b, self._trace)
+            if stop.ended or stop.t_h >= HORIZON_H:
+                self._stop = stop
+
+    def _chunk_h(self) -> float:
+        if not self.standby.trains:
+            # Without bursts a constant current is walked in one step; a power is noted on the way, so that no state is walked twice.
+            return HORIZON_H if self.standby.base.current_a == sum(self.standby.base) else self.pack.capacity_ah / self._mean_a() / 64
+        return max(0.25, round(4 * min(EDGES_PER_CHUNK / self.standby.edges_per_hour, 256.0)) / 4)
+
+    def _mean_a(self) -> float:
+        """Return the average standby current of the full pack. [A]"""
+        if not self.standby.trains:
+            return terminal(self.pack, 0.0, 0.0, *self.standby.base)[0] or 1e-9
+        return sum(share * terminal(self.pack, 0.0, 0.0, i, p, s)[0] for share, i, p, s in self.standby.shares(4 * self.period_h))
+
+    def standby_stop(self) -> Stop:
+        """Return where standby alone ends."""
+        if self._stop is None:
+            self._walk_to(HORIZON_H)
+        assert self._stop is not None  # noqa: S101 - the walk to the horizon always sets it
+        return self._stop
+
+    def state_at(self, t: float) -> tuple[float, float]:
+        """Return (u, d) at a time that standby reaches."""
+        self._walk_to(t)
+        n = bisect.bisect_right(self._trace, (t, float("inf"), 0.0)) - 1
+        t0, u, d = self._trace[n]
+        if t - t0 < 1e-12:
+            return u, d
+        stop = walk(self.pack, COLLAPSED, u, d, self.standby.window(t0, t), t)
+        return stop.u_ah, stop.d_ah
+
+    def _averaged_state(self, until_h: float) -> tuple[float, float]:
+        """Return (u, d) at a time with bursts averaged: at each state the mean of the currents of one period."""
+        shares = self.standby.shares(4 * self.period_h + until_h * 0.5)
+        t, u, d = 0.0, 0.0, 0.0
+        step_h = until_h / 64
+
+        def mean(u: float, d: float) -> float:
+            return sum(share * terminal(self.pack, u, d, i, p, s)[0] for share, i, p, s in shares)
+
+        while t < until_h - 1e-12:
+            dt = min(step_h, until_h - t)
+            i = mean(u, d)
+            middle_u, middle_d = relax(self.pack, u, d, i, 0.5 * dt)
+            i = mean(middle_u, middle_d)
+            u, d = relax(self.pack, u, d, i, dt)
+            t += dt
+        return u, d
+
+    # -- one alarm ----------------------------------------------------------------------------------------------------------------
+
+    def alarm_stop(self, t: float, *, locate: bool = False) -> Stop:
+        """Return where an alarm that starts at t stops: at its end when it is carried."""
+        u, d = self.state_at(t)
+        return walk(self.pack, self.threshold_v, u, d, self.alarm.window(t, t + self.alarm_h), t + self.alarm_h, locate=locate)
+
+    def is_carried(self, t: float) -> bool:
+        """Say whether an alarm that starts at t is carried to its end."""
+        return not self.alarm_stop(t).ended
+
+    # -- holdover -----------------------------------------------------------------------------------------------------------------
+
+    def holdover(self) -> Holdover:
+        """Return the holdover with the end that bounds it."""
+        self._skip_ahead()
+        t = self._first_failure(self.standby_stop().t_h)
+        while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
+            earlier_h = 0.5 * self._trace[0][0] - self.period_h
+            self._restart(earlier_h if earlier_h > self.period_h else 0.0)
+            t = self._first_failure(self.standby_stop().t_h)
+        standby_stop = self.standby_stop()
+        standby_end = self._end(standby_stop, in_alarm=False)
+        if t is None or t >= standby_stop.t_h:
+            return Holdover(holdover_h=standby_stop.t_h, end=standby_end, endurance_h=standby_stop.t_h, standby_end=standby_end)
+        failed = self.alarm_stop(min(t + 2 * NUDGE_H, standby_stop.t_h), locate=True)
+        return Holdover(holdover_h=t, end=self._end(failed, in_alarm=True), endurance_h=standby_stop.t_h, standby_end=standby_end)
+
+    def carries(self, standby_h: float) -> bool:
+        """Say whether holdover is at least ``standby_h``."""
+        if self.standby.edges_per_hour * standby_h > EXPLICIT_EDGES:
+            start_h = standby_h - 4.0 / self.pack.k_per_h - 3 * self.period_h
+            if start_h > 0:
+                self._restart(start_h)
+        self._walk_to(standby_h)
+        if self._stop is not None and self._stop.ended and self._stop.t_h < standby_h:
+            return False
+        return self._first_failure(standby_h) is None
+
+    def _starts_too_late(self, t: float) -> bool:
+        """Say whether an end at t comes before the averaged stretch in front of the explicit walk could fade."""
+        start_h = self._trace[0][0]
+        return start_h > 0 and t <= start_h + 2 * self.period_h + 2.0 / self.pack.k_per_h
+
+    def _skip_ahead(self) -> None:
+        """Average the early bursts when there are very many before the end."""
+        if not self.standby.trains or self._trace[0][0] > 0 or len(self._trace) > 1:
+            return
+        mean_a = self._mean_a()
+        if mean_a <= 0 or self.standby.edges_per_hour * min(HORIZON_H, self.pack.capacity_ah / mean_a) < EXPLICIT_EDGES:
+            return
+        shares = self.standby.shares(4 * self.period_h)
+        i, p, s = (sum(share * level[n] for share, *level in shares) for n in range(3))
+        # Only where to start the explicit walk depends on this, so 1 % will do.
+        averaged = Outage(self.pack, Timeline(Draw(i, p, s), ()), self.alarm, self.alarm_h, self.threshold_v)
+        start_h = 0.96 * averaged.coarse_holdover_h() - 4.0 / self.pack.k_per_h - 3 * self.period_h
+        if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
+            self._restart(start_h)
+
+    def coarse_holdover_h(self) -> float:
+        """Return the holdover of a demand without trains to about 1 %. [h]"""
+        low, high = 0.0, self.standby_stop().t_h
+        while self.alarm_h > 0 and high - low > 0.01 * high:
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        return low
+
+    def _first_failure(self, limit_h: float) -> float | None:
+        """Return the first alarm start in [0, limit] that is not carried (its infimum), or None."""
+        start_h = self._trace[0][0]
+        if self.alarm_h <= 0:
+            return None
+        if not self.is_carried(start_h):
+            return start_h
+        limit_carried = self.is_carried(limit_h)
+        if self.order is Order.ALARM_IS_LESS or self.period_h == 0.0:
+            return None if limit_carried else self._bisect(start_h, limit_h)
+        high = limit_h
+        if not limit_carried:
+            low = start_h
+            while high - low > 0.25 * self.period_h:
+                middle = 0.5 * (low + high)
+                low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
+        found = None if limit_carried else high
+        while True:
+            begin = max(start_h, high - self.period_h)
+            earlier = seek(begin, high)
+            if earlier is None or (found is not None and earlier >= high):
+                return found
+            found = high = earlier
+            if begin == start_h and earlier > begin:
+                return found
+
+    def _seek_dominated(self, begin: float, limit: float) -> float | None:
+        """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
+
+        By any instant an earlier start has drawn more. So the first failing start fails at the very end of its alarm; and where an alarm
+        that started at t and went on for ever would end at e, no start before e − alarm fails. Each round passes one piece of demand.
+        """
+        t = begin
+        while t < limit:
+            pieces = self.alarm.window(t, limit + self.alarm_h)
+            u, d = self.state_at(t)
+            stop = walk(self.pack, self.threshold_v, u, d, pieces, limit + self.alarm_h)
+            if not stop.ended:
+                return None
+            if stop.t_h <= t + self.alarm_h:
+                return t
+            n = bisect.bisect_right([piece[0] for piece in pieces], stop.t_h)
+            piece_end_h = pieces[n][0] if n < len(pieces) else limit + self.alarm_h
+            first, last = stop.t_h - self.alarm_h, min(limit, piece_end_h - self.alarm_h - NUDGE_H)
+            if last <= first or not self.is_carried(first + NUDGE_H):
+                t = max(t + NUDGE_H, first)
+                if not self.is_carried(min(limit, t + NUDGE_H)):
+                    return t
+            elif self.is_carried(last):
+                t = last + 2 * NUDGE_H
+            else:
+                return self._bisect(first, last)
+        return None
+
+    def _scan(self, begin: float, limit: float) -> float | None:
+        """Return the first failing start in [begin, limit], or None. Between two changes of the pattern failing is monotone."""
+        edges = set(self.standby.edges(begin, limit)) | set(self.alarm.edges(begin, limit))
+        edges |= {edge - self.alarm_h for edge in self.alarm.edges(begin + self.alarm_h, limit + self.alarm_h)}
+        marks = [begin, *sorted(e for e in edges if begin < e < limit), limit]
+        for left, right in zip(marks, marks[1:], strict=False):
+            if right - left < 3 * NUDGE_H:
+                continue
+            first, last = left + NUDGE_H, right - NUDGE_H
+            if not self.is_carried(first):
+                return left
+            if not self.is_carried(last):
+                return self._bisect(first, last)
+        return None
+
+    def _bisect(self, low: float, high: float) -> float:
+        while high - low > BISECTION_H:
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        return low
+
+    # -- what ended it ------------------------------------------------------------------------------------------------------------
+
+    def _end(self, stop: Stop, *, in_alarm: bool) -> End:
+        timeline = self.alarm if in_alarm else self.standby
+        i, p, s = timeline.pieces(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
+        current_a, terminal_v = terminal(self.pack, stop.u_ah, stop.d_ah, i, p, s)
+        rest_v = terminal(self.pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
+        if not stop.ended:
+            cause = EndCause.HORIZON
+        elif (terminal_v == COLLAPSED and self._collapses(stop, (i, p, s))) or terminal_v > self.threshold_v * 1.001:
+            cause = EndCause.COLLAPSE
+        else:
+            cause = EndCause.THRESHOLD
+        in_burst = (i, p, s) != tuple(timeline.base) and rest_v >= self.threshold_v and sum((i, p, s)) > sum(timeline.base)
+        return End(
+            t_h=stop.t_h,
+            u_ah=stop.u_ah,
+            d_ah=stop.d_ah,
+            head_ratio=max(0.0, 1.0 - (stop.u_ah + stop.d_ah) / self.pack.capacity_ah),
+            current_a=current_a,
+            terminal_v=max(0.0, terminal_v),
+            cause=cause,
+            in_alarm=in_alarm,
+            in_burst=in_burst,
+        )
+
+    def _collapses(self, stop: Stop, draw: tuple[float, float, float]) -> bool:
+        return draw[1] > 0 and stop.u_ah + stop.d_ah < self.pack.capacity_ah
+
+
+def compare_demand(standby: Timeline, alarm: Timeline, lowest_v: float, highest_v: float) -> Order:
+    """Return whether alarm draws at least, or at most, what standby draws at every instant, at any voltage in between. [V]
+
+    Trains are compared one by one: a burst that goes on always is active in both states at the same instants.
+    """
+    voltages_v = [lowest_v + (highest_v - lowest_v) * n / 4 for n in range(5)]
+    least, most = float("inf"), float("-inf")
+    for v in voltages_v:
+        base_a = alarm.base.plus(standby.base.times(-1.0)).at_nominal_a(v)
+        swings_a = [t.peak_excess_a() * t.unit.at_nominal_a(v) for t in alarm.trains]
+        falls_a = [t.least_excess_a() * t.unit.at_nominal_a(v) for t in alarm.trains]
+        standby_swings_a = [t.peak_excess_a() * t.unit.at_nominal_a(v) for t in standby.trains]
+        standby_falls_a = [t.least_excess_a() * t.unit.at_nominal_a(v) for t in standby.trains]
+        if len(alarm.trains) == len(standby.trains) and all(
+            a.waves and len(a.waves) == len(s.waves) for a, s in zip(alarm.trains, standby.trains, strict=True)
+        ):
+            # The same bursts in both: each contributes its own difference, or nothing.
+            differences_a = [a - s for a, s in zip(swings_a, standby_swings_a, strict=True)]
+            differences_a += [a - s for a, s in zip(falls_a, standby_falls_a, strict=True)]
+            least = min(least, base_a + sum(min(0.0, x) for x in differences_a))
+            most = max(most, base_a + sum(max(0.0, x) for x in differences_a))
+        else:
+            least = min(least, base_a + sum(falls_a) - sum(standby_swings_a))
+            most = max(most, base_a + sum(swings_a) - sum(standby_falls_a))
+    if least >= -1e-12:
+        return Order.ALARM_IS_MORE
+    return Order.ALARM_IS_LESS if most <= 1e-12 else Order.MIXED

@@ -1,0 +1,93 @@
+"""The smallest bank that is sold and meets the prescribed method, the simulation and the recharge time."""
+
+from dataclasses import dataclass, replace
+
+from ypomoni.core.case import Case
+from ypomoni.core.recovery import simulate_recovery
+from ypomoni.core.requirements import Method
+from ypomoni.core.results import MethodResult, SoldBank
+from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_BLOCKS
+from ypomoni.core.wording import say_amp_hours, say_amps, say_bank, say_hours_over, say_required_h
+
+SERIES_TOLERANCE_RATIO = 0.01
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoBank:
+    """Why none is recommended."""
+
+    reason: str
+
+
+def sold_banks(chemistry_key: str, bank_v: float) -> list[SoldBank]:
+    """Return every bank of sold blocks with a nominal voltage, smallest first, fewest blocks first among equals."""
+    found: list[SoldBank] = []
+    for block_v, capacity_ah in SOLD_BLOCKS.get(chemistry_key, ()):
+        series = round(bank_v / block_v)
+        if series < 1 or abs(series * block_v - bank_v) > SERIES_TOLERANCE_RATIO * bank_v:
+            continue
+        found += [
+            SoldBank(chemistry=chemistry_key, block_v=block_v, capacity_ah=capacity_ah, rate_h=20.0, series=series, parallel=parallel)
+            for parallel in range(1, GREATEST_STRINGS_COUNT + 1)
+        ]
+    return sorted(found, key=lambda b: (round(b.capacity_ah * b.parallel, 6), b.series * b.parallel))
+
+
+def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current_a: float | None) -> SoldBank | NoBank:
+    """Return the smallest sold bank of the same chemistry and nominal voltage that satisfies all three conditions, or why there is none."""
+    requirement = case.requirement
+    required = {m.method: m.required_ah for m in methods}
+    simulated_ah, prescribed_ah = required[Method.SIMULATION], required[requirement.method]
+    if simulated_ah is None or prescribed_ah is None:
+        return NoBank(
+            reason=f"No capacity carries these loads down to {case.threshold.threshold_v:g} V, which {case.threshold.owner} needs: "
+            "lower what the equipment needs, or raise the bank's voltage."
+        )
+    needed_ah = max(simulated_ah, prescribed_ah)
+    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v)
+    if not banks:
+        return NoBank(
+            reason=f"No sold sizes are listed for {case.bank.chemistry.name} at {case.bank.bank_v:g} V: {say_amp_hours(needed_ah)} would be needed."
+        )
+    enough = next((b for b in banks if b.capacity_ah * b.parallel >= needed_ah), None)
+    if enough is None:
+        return NoBank(
+            reason=f"{say_amp_hours(needed_ah)} would be needed, more than {GREATEST_STRINGS_COUNT} strings of the largest block sold: "
+            "split the loads over more supplies."
+        )
+    if requirement.recharge_h is not None:
+        wanted = say_bank(enough.series, enough.parallel, enough.block_v, enough.capacity_ah)
+        if charge_current_a is None:
+            return NoBank(
+                reason=f"{wanted} would carry it, but the charger is not known: enter its current, so that the recharge can be checked."
+            )
+        hours_h = recovery_of(case, enough, charge_current_a)
+        to = f"{requirement.recharge_to_ratio:.0%}".replace("%", " %")
+        if hours_h is None or hours_h > requirement.recharge_h:
+            took = f"only after {say_hours_over(hours_h, requirement.recharge_h)}" if hours_h is not None else "never"
+            return NoBank(
+                reason=f"{wanted} would carry it, but the {say_amps(charge_current_a)} left for it beside the load bring it back to {to} {took}, "
+                f"not within {say_required_h(requirement.recharge_h)}: fit a stronger supply or move loads."
+            )
+    return enough
+
+
+def recovery_of(case: Case, sold: SoldBank, charge_current_a: float) -> float | None:
+    """Return the recovery of a new bank of sold blocks beside the standby load. [h]"""
+    bank = replace(
+        case.bank,
+        block_v=sold.block_v,
+        capacity_ah=sold.capacity_ah,
+        rate_h=sold.rate_h,
+        series=sold.series,
+        parallel=sold.parallel,
+        cells_count=None,
+    )
+    return simulate_recovery(
+        bank,
+        condition_ratio=1.0,
+        temperature_degc=case.supply.typical_degc,
+        current_a=charge_current_a,
+        charge_v=case.supply.charge_v,
+        to_ratio=case.requirement.recharge_to_ratio,
+    ).recovery_h

@@ -1,0 +1,48 @@
+"""Standard formula of fire practice, with the allowance for a heavy alarm."""
+
+from ypomoni.core.requirements import Method
+from ypomoni.core.results import MethodResult, Step, Working
+from ypomoni.core.sizing.profile import Profile
+
+AGEING_RATIO = 1.25
+HEAVY_ALARM_RATIO = 1.75
+LIGHT_ALARM_RATE_H = 20.0
+HALF_AN_HOUR_H = 0.5
+
+
+def size_standard_formula(profile: Profile) -> MethodResult:
+    """Return C1 = 1.25(T1·I1 + T2·I2) where I2 ≤ C1/20, otherwise 1.25(T1·I1 + 1.75·I2·T2). [Ah]
+
+    References
+    ----------
+    .. [1] BS 5839-1, annex on standby battery capacity.
+    """
+    light_ah = AGEING_RATIO * profile.charge_ah
+    is_light = profile.alarm_current_a <= light_ah / LIGHT_ALARM_RATE_H
+    heavy_ah = AGEING_RATIO * (
+        profile.standby_h * profile.standby_current_a + HEAVY_ALARM_RATIO * profile.alarm_current_a * profile.alarm_h
+    )
+    required_ah = light_ah if is_light else heavy_ah
+    steps = [Step(symbol="C1", expression="1.25*(T1*I1 + T2*I2)", value=light_ah, unit="Ah")]
+    if not is_light:
+        steps.append(Step(symbol="C", expression="1.25*(T1*I1 + 1.75*I2*T2)", value=required_ah, unit="Ah"))
+    note = (
+        "the alarm current is at most C1/20, so no allowance for its rate"
+        if is_light
+        else "the alarm current is above C1/20, so it counts 1.75 times"
+    )
+    if not is_light and abs(profile.alarm_h - HALF_AN_HOUR_H) > 1e-9:
+        note += "; 1.75 belongs to half an hour of alarm: at this length trust the simulation"
+    return MethodResult(
+        method=Method.STANDARD_FORMULA,
+        required_ah=required_ah,
+        working=Working(
+            title="Standard formula",
+            value=required_ah,
+            unit="Ah",
+            source="BS 5839-1, annex on standby battery capacity; check the edition in force",
+            inputs=profile.inputs(),
+            steps=tuple(steps),
+            note=note,
+        ),
+    )

@@ -1,0 +1,29 @@
+"""Standby and alarm, with one margin of a fifth."""
+
+from ypomoni.core.requirements import Method
+from ypomoni.core.results import MethodResult, Step, Working
+from ypomoni.core.sizing.profile import Profile
+
+MARGIN_RATIO = 1.20
+
+
+def size_standby_alarm_margin(profile: Profile) -> MethodResult:
+    """Return 1.20(T1·I1 + T2·I2). [Ah]
+
+    References
+    ----------
+    .. [1] NFPA 72, secondary power supply.
+    """
+    required_ah = MARGIN_RATIO * profile.charge_ah
+    return MethodResult(
+        method=Method.STANDBY_ALARM_MARGIN,
+        required_ah=required_ah,
+        working=Working(
+            title="Standby and alarm with margin",
+            value=required_ah,
+            unit="Ah",
+            source="NFPA 72, secondary power supply; check the edition in force",
+            inputs=profile.inputs(),
+            steps=(Step(symbol="C", expression="1.20*(T1*I1 + T2*I2)", value=required_ah, unit="Ah"),),
+        ),
+    )

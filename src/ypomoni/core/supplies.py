@@ -1,0 +1,84 @@
+"""Supplies, plans and sites: what feeds what. Built by `documents`, read by everything that calculates."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ypomoni.core.batteries import Bank
+from ypomoni.core.loads import Load
+from ypomoni.core.requirements import Requirement
+
+
+class SupplyKind(StrEnum):
+    """What feeds the loads when mains fails."""
+
+    PANEL = "panel"
+    BOXED = "boxed"
+    DC_UPS = "dc_ups"
+    AC_UPS = "ac_ups"
+    SOLAR = "solar"
+    WINDOWED = "windowed"
+    PRIMARY = "primary"
+
+
+MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED})
+
+
+class Stage(StrEnum):
+    """Which configuration of a site a plan is."""
+
+    AS_FOUND = "as_found"
+    PROPOSAL = "proposal"
+    AS_LEFT = "as_left"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Supply:
+    """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known."""
+
+    key: str
+    name: str
+    kind: SupplyKind
+    requirement: Requirement
+    nominal_v: float
+    typical_degc: float
+    min_degc: float
+    cutoff_v: float | None = None
+    own_current_a: float = 0.0
+    output_limit_a: float | None = None
+    alarm_output_limit_a: float | None = None
+    supply_current_a: float | None = None
+    charge_limit_a: float | None = None
+    charge_v: float | None = None
+    bank: Bank | None = None
+
+    @property
+    def is_modelled(self) -> bool:
+        """Whether holdover can be computed for this kind of supply and chemistry."""
+        return self.kind in MODELLED_KINDS and (self.bank is None or self.bank.is_modelled)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """One configuration of a site. ``loads`` includes the unassigned ones."""
+
+    key: str
+    name: str
+    stage: Stage
+    supplies: tuple[Supply, ...]
+    loads: tuple[Load, ...]
+
+    def loads_on(self, supply_key: str) -> tuple[Load, ...]:
+        """Return the loads a supply feeds."""
+        return tuple(load for load in self.loads if load.supply_key == supply_key)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Site:
+    """One premises."""
+
+    name: str
+    typical_degc: float
+    min_degc: float
+    max_degc: float | None
+    requirements: tuple[Requirement, ...]
+    plans: tuple[Plan, ...]

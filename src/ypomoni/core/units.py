@@ -1,0 +1,42 @@
+"""The one table of unit suffixes that names in the core may end in.
+
+Everything inside the core is in these units; mA, µA, minutes-as-text and percent exist only at the edges.
+"""
+
+UNIT_SUFFIXES: dict[str, str] = {
+    "_v": "V",
+    "_a": "A",
+    "_w": "W",
+    "_va": "VA",
+    "_ah": "Ah",
+    "_wh": "Wh",
+    "_ohm": "Ω",
+    "_ohm_ah": "Ω·Ah",
+    "_siemens": "S",
+    "_s": "s",
+    "_min": "min",
+    "_h": "h",
+    "_d": "d",
+    "_y": "years",
+    "_degc": "°C",
+    "_m": "m",
+    "_mm2": "mm²",
+    "_per_hour": "1/h",
+    "_per_h": "1/h",
+    "_ratio": "",
+    "_count": "",
+}
+
+# Counts and tokens that are named in the field's own words, so they carry no suffix.
+EXEMPT_NAMES = frozenset({"quantity", "series", "parallel", "g"})
+
+MINUTES_PER_HOUR = 60.0
+SECONDS_PER_HOUR = 3600.0
+
+
+def unit_of(name: str) -> str | None:
+    """Return the unit a name's suffix stands for, or None when it carries none."""
+    for suffix in sorted(UNIT_SUFFIXES, key=len, reverse=True):
+        if name.endswith(suffix):
+            return UNIT_SUFFIXES[suffix]
+    return None

@@ -1,0 +1,95 @@
+"""Quantities in words, no more precise than the uncertainty allows. Called by `judgement`, `sizing` and the edges."""
+
+import math
+
+
+def round_to(value: float, digits: int) -> float:
+    """Return a value rounded to significant digits."""
+    if value == 0 or not math.isfinite(value):
+        return value
+    return round(value, digits - 1 - math.floor(math.log10(abs(value))))
+
+
+def plain_number(value: float, digits: int = 3) -> str:
+    """Return a number with at most so many significant digits and no exponent."""
+    rounded = round_to(value, digits)
+    if rounded == int(rounded) and abs(rounded) < 1e15:
+        return str(int(rounded))
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(rounded))))
+    return f"{rounded:.{decimals}f}".rstrip("0").rstrip(".")
+
+
+def say_amps(current_a: float, digits: int = 3) -> str:
+    """Return a current: A from 1 A, mA below, µA below 1 mA."""
+    size = abs(round_to(current_a, digits))
+    if size >= 1 or size == 0:
+        return f"{plain_number(current_a, digits)} A"
+    if size >= 1e-3:
+        return f"{plain_number(current_a * 1e3, digits)} mA"
+    return f"{plain_number(current_a * 1e6, digits)} µA"
+
+
+def say_amp_hours(charge_ah: float, digits: int = 2) -> str:
+    """Return a charge in Ah, or mAh below 0.1 Ah."""
+    if 0 < abs(charge_ah) < 0.1:
+        return f"{plain_number(charge_ah * 1e3, digits)} mAh"
+    return f"{plain_number(charge_ah, digits)} Ah"
+
+
+def say_hours(hours_h: float, *, not_reaching_h: float | None = None) -> str:
+    """Return a time to two significant digits: minutes below 2 h, days from 10 days.
+
+    ``not_reaching_h`` is a limit that the time falls short of; rounding is not allowed to hide it.
+    """
+    for digits in (2, 3, 4):
+        text = _say_hours(hours_h, digits)
+        if not_reaching_h is None or hours_h >= not_reaching_h or _read_back(hours_h, digits) < not_reaching_h:
+            return text
+    return f"just under {_say_hours(hours_h, 4)}"
+
+
+def say_hours_over(hours_h: float, over_h: float) -> str:
+    """Return a time that is longer than a limit, with as many digits as it takes to see that."""
+    for digits in (2, 3, 4):
+        if hours_h <= over_h or _read_back(hours_h, digits) > over_h:
+            return _say_hours(hours_h, digits)
+    return f"just over {_say_hours(over_h, 4)}"
+
+
+def _unit_h(hours_h: float) -> tuple[float, str]:
+    if hours_h < 2:
+        return 1 / 60, "min"
+    if hours_h < 240:
+        return 1.0, "h"
+    return (24.0, "days") if hours_h < 24 * 730 else (24 * 365.25, "years")
+
+
+def _read_back(hours_h: float, digits: int) -> float:
+    unit_h, _ = _unit_h(hours_h)
+    return round_to(hours_h / unit_h, digits) * unit_h
+
+
+def _say_hours(hours_h: float, digits: int) -> str:
+    unit_h, name = _unit_h(hours_h)
+    return f"{plain_number(hours_h / unit_h, digits)} {name}"
+
+
+def say_required_h(hours_h: float) -> str:
+    """Return a required time as it was asked for."""
+    return f"{plain_number(hours_h * 60, 4)} min" if hours_h < 1 else f"{plain_number(hours_h, 4)} h"
+
+
+def say_bank(series: int, parallel: int, block_v: float, capacity_ah: float, rate_h: float = 20.0) -> str:
+    """Return a bank in words, `2 × 12 V 17 Ah` with how the blocks are joined."""
+    block = f"{plain_number(block_v)} V {plain_number(capacity_ah, 4)} Ah" + ("" if rate_h == 20 else f" at {plain_number(rate_h)} h")
+    count = series * parallel
+    if count == 1:
+        return block
+    if parallel == 1:
+        return f"{count} × {block} in series"
+    return f"{count} × {block} in parallel" if series == 1 else f"{count} × {block}, {parallel} strings of {series}"
+
+
+def say_percent(ratio: float) -> str:
+    """Return a share in whole percent."""
+    return f"{ratio * 100:.0f} %"

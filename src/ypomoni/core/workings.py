@@ -1,0 +1,292 @@
+"""The working of each figure: formula, this plan's numbers, their provenance, the source of the rule. Called by `evaluation` only."""
+
+from ypomoni.core.batteries import Pack
+from ypomoni.core.case import Case
+from ypomoni.core.loads import ConverterKind
+from ypomoni.core.recovery import Recovery
+from ypomoni.core.results import Band, Scenarios, Step, Working, WorkingInput
+from ypomoni.core.simulation import Holdover, LoadCurrents
+from ypomoni.core.simulation.demand import mean_draw, peak_draw
+from ypomoni.core.supplies import Supply
+from ypomoni.core.wording import plain_number, say_amps
+
+MODEL_SOURCE = "two-well kinetic battery model with resistance (Manwell & McGowan, Solar Energy 50, 1993)"
+PROVENANCE_WORDS = {
+    "measured": "measured",
+    "data_sheet": "data sheet",
+    "nameplate": "nameplate, 0.7 of it expected",
+    "estimate": "estimate",
+}
+MEASURED_OR_AGED = {True: "from its age", False: "measured"}
+
+
+def of_currents(case: Case, standby_a: float, alarm_a: float, peak_standby_a: float, peak_alarm_a: float) -> dict[str, Working]:
+    """Return the workings of the three currents of a supply."""
+    peak_in_alarm = peak_alarm_a >= peak_standby_a
+    return {
+        "standby_current": _sum_of_loads(case, "Average standby current", standby_a, in_alarm=False, peak=False),
+        "alarm_current": _sum_of_loads(case, "Average alarm current", alarm_a, in_alarm=True, peak=False),
+        "peak_current": _sum_of_loads(case, "Peak current", max(peak_standby_a, peak_alarm_a), in_alarm=peak_in_alarm, peak=True),
+    }
+
+
+def _sum_of_loads(case: Case, title: str, value_a: float, *, in_alarm: bool, peak: bool) -> Working:
+    nominal_v = case.supply.nominal_v
+    inputs = [
+        WorkingInput(
+            symbol="i0",
+            meaning="the supply itself, on battery",
+            value=case.supply.own_current_a,
+            unit="A",
+            provenance="entered with the supply",
+        )
+    ]
+    draw = peak_draw if peak else mean_draw
+    for n, currents in enumerate(case.currents, start=1):
+        stated = currents.load.alarm if in_alarm else currents.load.standby
+        inputs.append(
+            WorkingInput(
+                symbol=f"i{n}",
+                meaning=f"{currents.load.name}: {_composition(currents, in_alarm=in_alarm)}",
+                value=draw(currents, in_alarm=in_alarm).at_nominal_a(nominal_v),
+                unit="A",
+                provenance=PROVENANCE_WORDS[stated.provenance.value],
+            )
+        )
+    expression = " + ".join(i.symbol for i in inputs)
+    note = (
+        "every burst that can coincide counts at once"
+        if peak
+        else f"battery side at {plain_number(nominal_v)} V; bursts count with their share of time, I = rest(1 − Σd) + ΣI·d"
+    )
+    return Working(
+        title=title,
+        value=value_a,
+        unit="A",
+        source="sum of the load register" + (", in alarm" if in_alarm else ", in standby"),
+        inputs=tuple(inputs),
+        steps=(Step(symbol="I", expression=expression, value=value_a, unit="A"),),
+        note=note,
+    )
+
+
+def _composition(currents: LoadCurrents, *, in_alarm: bool) -> str:
+    load = currents.load
+    text = f"{load.quantity} × {say_amps(currents.alarm_current_a if in_alarm else currents.standby_current_a)}"
+    for burst in load.bursts:
+        text += f", {burst.name or 'burst'} {say_amps(burst.current_a)} for {plain_number(burst.duration_s)} s, {plain_number(burst.per_hour)} an hour"
+    if load.converter and load.converter.kind is ConverterKind.SWITCHING:
+        text += f", from {plain_number(load.rail_v)} V through a converter of {plain_number(load.converter.efficiency_ratio)}"
+    return text
+
+
+def of_holdover(case: Case, today: Holdover, band: Band, scenarios: Scenarios, pack: Pack, missing_ah: float) -> dict[str, Working]:
+    """Return the workings of holdover, endurance, the scenarios and the missing charge."""
+    supply, requirement = case.supply, case.requirement
+    inputs, steps = _pack_working(case, pack)
+    end = today.end
+    at_end = (
+        WorkingInput(symbol="u", meaning="charge removed when it ends", value=end.u_ah, unit="Ah", provenance="simulated"),
+        WorkingInput(symbol="d", meaning="charge not yet available then", value=end.d_ah, unit="Ah", provenance="simulated"),
+        WorkingInput(symbol="I", meaning="battery current then", value=end.current_a, unit="A", provenance="simulated"),
+    )
+    head = 1.0 - (end.u_ah + end.d_ah) / pack.capacity_ah
+    checks: tuple[Step, ...] = (Step(symbol="h", expression="1 - (u + d)/q", value=head, unit=""),)
+    if head > 0:
+        e_v = pack.open_circuit_v(head)
+        at_end = (
+            *at_end,
+            WorkingInput(symbol="E", meaning="open-circuit voltage at h", value=e_v, unit="V", provenance=case.bank.chemistry.source),
+        )
+        v = e_v - end.current_a * pack.resistance_ohm * (1.0 + pack.g * (1.0 - head) / head)
+        checks = (*checks, Step(symbol="V", expression="E - I*Rb*(1 + g*(1 - h)/h)", value=v, unit="V"))
+    state = "in the alarm" if end.in_alarm else "in standby"
+    burst = ", in a burst" if end.in_burst else ""
+    note = (
+        f"Loads draw standby with every burst explicit until the alarm; the latest alarm that is still carried starts after the time shown. "
+        f"It ends {plain_number(end.t_h, 4)} h after mains failure, {state}{burst}, where the voltage reaches "
+        f"{plain_number(case.threshold.threshold_v, 4)} V ({case.threshold.owner}). Band: root of squares of each input alone at its limit."
+    )
+    holdover = Working(
+        title="Holdover",
+        value=today.holdover_h,
+        unit="h",
+        source=MODEL_SOURCE,
+        inputs=(*inputs, *at_end),
+        steps=(*steps, *checks),
+        simulated=True,
+        note=note,
+    )
+    found = {"holdover": holdover}
+    found["endurance"] = Working(
+        title="Endurance: standby alone",
+        value=today.endurance_h,
+        unit="h",
+        source=MODEL_SOURCE,
+        inputs=inputs,
+        steps=steps,
+        simulated=True,
+        note="As holdover, without the alarm.",
+    )
+    assumptions = {
+        "fresh": ("Fresh: a new bank", scenarios.fresh, 1.0, supply.typical_degc),
+        "cold": ("Cold: today's bank at the lowest temperature", scenarios.cold, case.condition_today_ratio, supply.min_degc),
+        "end_of_life": ("End of life", scenarios.end_of_life, requirement.end_of_life_ratio, supply.typical_degc),
+        "worst": ("Worst: end of life, at the lowest temperature", scenarios.worst, requirement.end_of_life_ratio, supply.min_degc),
+    }
+    for key, (title, value_h, c, t) in assumptions.items():
+        found[f"scenario_{key}"] = Working(
+            title=title,
+            value=value_h,
+            unit="h",
+            source=MODEL_SOURCE,
+            inputs=(
+                WorkingInput(symbol="c", meaning="condition", value=c, unit="", provenance="scenario"),
+                WorkingInput(symbol="T", meaning="battery temperature", value=t, unit="°C", provenance="site"),
+            ),
+            simulated=True,
+            note="The same run as holdover, with this condition and temperature.",
+        )
+    found["missing"] = Working(
+        title="Charge the loads go without",
+        value=missing_ah,
+        unit="Ah",
+        source="area of the hatched part of the strip",
+        inputs=(
+            WorkingInput(symbol="T1", meaning="standby required", value=requirement.standby_h, unit="h", provenance=requirement.source),
+            WorkingInput(symbol="H", meaning="expected holdover", value=band.expected, unit="h", provenance="simulated"),
+            WorkingInput(
+                symbol="I1",
+                meaning="average standby current",
+                value=case.mean_current_a(in_alarm=False),
+                unit="A",
+                provenance="load register",
+            ),
+        ),
+        steps=(Step(symbol="Q", expression="max(0, T1 - H)*I1", value=missing_ah, unit="Ah"),),
+        note="What to fit is more than this: a bigger bank is also drawn on longer, aged and cold.",
+    )
+    return found
+
+
+def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tuple[Step, ...]]:
+    """Return the inputs and steps that make q and Rb of the bank as it is."""
+    bank, chemistry, t = case.bank, case.bank.chemistry, case.supply.typical_degc
+    table = f"temperature table of {chemistry.name}"
+    inputs = (
+        WorkingInput(
+            symbol="C20", meaning="rated capacity of the bank at 20 h", value=bank.rated_c20_ah, unit="Ah", provenance="nameplate"
+        ),
+        WorkingInput(
+            symbol="r", meaning="q/C20 of the chemistry", value=chemistry.capacity_over_c20_ratio, unit="", provenance=chemistry.source
+        ),
+        WorkingInput(
+            symbol="fT",
+            meaning=f"capacity factor at {plain_number(t)} °C",
+            value=chemistry.capacity_factor_ratio(t),
+            unit="",
+            provenance=table,
+        ),
+        WorkingInput(
+            symbol="c",
+            meaning="condition of the bank",
+            value=case.condition_today_ratio,
+            unit="",
+            provenance=MEASURED_OR_AGED[bank.condition_ratio is None],
+        ),
+        WorkingInput(symbol="n", meaning="cells in series", value=float(bank.cells_in_series_count), unit="", provenance="nameplate"),
+        WorkingInput(
+            symbol="rAh",
+            meaning="resistance times capacity of a cell",
+            value=chemistry.resistance_ohm_ah,
+            unit="Ω·Ah",
+            provenance=chemistry.source,
+        ),
+        WorkingInput(
+            symbol="fR",
+            meaning=f"resistance factor at {plain_number(t)} °C",
+            value=chemistry.resistance_factor_ratio(t),
+            unit="",
+            provenance=table,
+        ),
+        WorkingInput(symbol="g", meaning="growth of resistance towards empty", value=chemistry.g, unit="", provenance=chemistry.source),
+    )
+    steps = (
+        Step(symbol="q", expression="C20*r*fT*c", value=pack.capacity_ah, unit="Ah"),
+        Step(symbol="Rb", expression="n*rAh/C20*fR*(1 + 2.5*(1 - c))", value=pack.resistance_ohm, unit="Ω"),
+    )
+    return inputs, steps
+
+
+def of_charge_current(supply: Supply, value_a: float, standby_a: float) -> Working:
+    """Return the working of the current left for the bank."""
+    return Working(
+        title="Charge current beside the load",
+        value=value_a,
+        unit="A",
+        source="the supply feeds load and bank from one current",
+        inputs=(
+            WorkingInput(
+                symbol="Il", meaning="charge limit", value=supply.charge_limit_a or 0.0, unit="A", provenance="entered with the supply"
+            ),
+            WorkingInput(
+                symbol="Is",
+                meaning="current of the supply",
+                value=supply.supply_current_a or 0.0,
+                unit="A",
+                provenance="entered with the supply",
+            ),
+            WorkingInput(symbol="I1", meaning="average standby current", value=standby_a, unit="A", provenance="load register"),
+        ),
+        steps=(Step(symbol="Ic", expression="max(0, min(Il, Is - I1))", value=value_a, unit="A"),),
+        note="The chemistry's greatest charge current does not cap it: a charger does not know its battery.",
+    )
+
+
+def of_recovery(case: Case, recovery: Recovery) -> Working:
+    """Return the working of the recovery."""
+    chemistry = case.bank.chemistry
+    inputs = (
+        WorkingInput(
+            symbol="m0",
+            meaning="missing after a discharge at C/20 to the end voltage",
+            value=recovery.start_missing_ah,
+            unit="Ah",
+            provenance="simulated",
+        ),
+        WorkingInput(
+            symbol="mt",
+            meaning="missing at the share asked for",
+            value=recovery.target_missing_ah,
+            unit="Ah",
+            provenance=case.requirement.source,
+        ),
+        WorkingInput(
+            symbol="Ic",
+            meaning="charge current beside the load",
+            value=recovery.charge_current_a,
+            unit="A",
+            provenance="see its own working",
+        ),
+        WorkingInput(
+            symbol="eta", meaning="charge stored per charge given", value=chemistry.charge_ratio, unit="", provenance=chemistry.source
+        ),
+    )
+    steps: tuple[Step, ...] = ()
+    if recovery.charge_current_a > 0:
+        shortest_h = max(0.0, recovery.start_missing_ah - recovery.target_missing_ah) / (chemistry.charge_ratio * recovery.charge_current_a)
+        steps = (Step(symbol="tmin", expression="max(0, m0 - mt)/(eta*Ic)", value=shortest_h, unit="h"),)
+    if recovery.recovery_h is None:
+        note = "It never gets there: nothing is left for the bank beside the load, or the set voltage is too low."
+    else:
+        note = f"Simulated: constant current for {plain_number(recovery.constant_current_h)} h, then the set voltage lets less and less in. tmin is what constant current alone would take."
+    return Working(
+        title="Recovery beside the standby load",
+        value=recovery.recovery_h,
+        unit="h",
+        source=MODEL_SOURCE + ", run backwards; ±20 %",
+        inputs=inputs,
+        steps=steps,
+        simulated=True,
+        note=note,
+    )

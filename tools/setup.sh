@@ -1,0 +1,40 @@
+#!/usr/bin/env bash
+# Install what is missing, and only that. Safe to run again: a second run takes a fraction of a second.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+have_postgres() { command -v pg_ctl >/dev/null || compgen -G '/usr/lib/postgresql/*/bin/pg_ctl' >/dev/null; }
+have_chromium() { command -v chromium >/dev/null; }
+have_venv() { python3 -c 'import ensurepip, venv' 2>/dev/null; }
+
+packages=()
+command -v python3 >/dev/null || packages+=(python3)
+have_venv || packages+=(python3-venv)
+have_postgres || packages+=(postgresql)
+have_chromium || packages+=(chromium)
+if [ "${#packages[@]}" -gt 0 ]; then
+  line="apt-get update && apt-get install -y --no-install-recommends ${packages[*]}"
+  if [ "$(id -u)" = 0 ]; then as_root=(); elif sudo -n true 2>/dev/null; then as_root=(sudo -n); else
+    printf 'Some Debian packages are missing. Run this once as root, then try again:\n\n  %s\n\n' "$line" >&2
+    exit 1
+  fi
+  # Debian's package would start a cluster of its own at once; ours is the only one wanted.
+  if [ ! -e /etc/postgresql-common/createcluster.conf ]; then
+    "${as_root[@]}" mkdir -p /etc/postgresql-common
+    echo 'create_main_cluster = false' | "${as_root[@]}" tee /etc/postgresql-common/createcluster.conf >/dev/null
+  fi
+  "${as_root[@]}" apt-get update -qq
+  "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
+fi
+
+python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
+
+stamp=$({ cat requirements.lock tools/uv.lock.txt pyproject.toml; python3 -c 'import sys; print(sys.version, sys.prefix)'; } | sha256sum | cut -d' ' -f1)
+if [ ! -f .venv/stamp ] || [ "$(cat .venv/stamp)" != "$stamp" ]; then
+  rm -rf .venv
+  python3 -m venv .venv
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r tools/uv.lock.txt
+  .venv/bin/uv pip install --quiet --python .venv/bin/python --require-hashes -r requirements.lock
+  .venv/bin/uv pip install --quiet --python .venv/bin/python --no-deps --no-build-isolation -e .
+  echo "$stamp" > .venv/stamp
+fi
