@@ -16,13 +16,12 @@ from ypomoni.core.results import (
     LoadShare,
     PlanResult,
     Scenarios,
-    SoldBank,
     SupplyResult,
     Verdict,
 )
 from ypomoni.core.simulation import EndCause, Holdover
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
-from ypomoni.core.sizing import NoBank, recommend_bank, size_by_all_methods
+from ypomoni.core.sizing import NoBank, Recommendation, recommend_bank, size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, best_currents, worst_currents
@@ -104,7 +103,8 @@ class _Evaluation:
             bank = recommend_bank(case, methods, result.charge_current_a)
             result = replace(
                 result,
-                recommended_bank=bank if isinstance(bank, SoldBank) else None,
+                recommended_bank=bank.bank if isinstance(bank, Recommendation) else None,
+                fewer_blocks_bank=bank.fewer_blocks if isinstance(bank, Recommendation) else None,
                 no_bank_reason=bank.reason if isinstance(bank, NoBank) else None,
             )
         elif self.supply.bank is None:

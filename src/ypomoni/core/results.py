@@ -199,6 +199,7 @@ class SupplyResult:
     condition_ratio: float | None = None
     rated_c20_ah: float | None = None
     recommended_bank: SoldBank | None = None
+    fewer_blocks_bank: SoldBank | None = None
     no_bank_reason: str | None = None
     charge_current_a: float | None = None
     recovery_h: float | None = None

@@ -1,5 +1,6 @@
 """What is known of a chemistry, per cell. Read by `batteries`, `recovery` and `judgement`."""
 
+import itertools
 from dataclasses import dataclass
 
 from ypomoni.core.errors import OutsideTableError
@@ -75,7 +76,7 @@ def interpolate(rows: tuple[Row, ...], x: float) -> float:
     """Return y at x, linear between rising rows; the end rows beyond them."""
     if x <= rows[0][0]:
         return rows[0][1]
-    for (x0, y0), (x1, y1) in zip(rows, rows[1:], strict=False):
+    for (x0, y0), (x1, y1) in itertools.pairwise(rows):
         if x <= x1:
             return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
     return rows[-1][1]

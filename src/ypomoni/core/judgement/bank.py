@@ -5,8 +5,30 @@ from ypomoni.core.results import Finding, Severity
 from ypomoni.core.wording import plain_number, say_percent
 
 
+MISMATCH_RATIO = 0.25
+
+
 def check_bank(facts: Facts) -> list[Finding]:
-    """Return whether the bank is past its age, or measured below the end-of-life condition."""
+    """Return whether the bank fits the supply's voltage, and whether it is past its age or measured below end of life."""
+    return [*_mismatch(facts), *_past_age(facts)]
+
+
+def _mismatch(facts: Facts) -> list[Finding]:
+    supply, bank = facts.supply, facts.supply.bank
+    if bank is None or abs(bank.bank_v - supply.nominal_v) <= MISMATCH_RATIO * supply.nominal_v:
+        return []
+    return [
+        Finding(
+            code="bank_voltage_mismatch",
+            severity=Severity.DANGER,
+            evidence=f"{bank.series} in series of {bank.block_v:g} V is {bank.bank_v:g} V on a supply of {supply.nominal_v:g} V.",
+            source="series adds volts, parallel adds amp-hours",
+            way_out="Check how the blocks are joined before connecting anything; then correct the entry or the wiring.",
+        )
+    ]
+
+
+def _past_age(facts: Facts) -> list[Finding]:
     bank, life_y = facts.supply.bank, facts.life_y
     if bank is None or life_y is None:
         return []

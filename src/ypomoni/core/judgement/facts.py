@@ -31,9 +31,11 @@ class Facts:
         bank = self.result.recommended_bank
         if bank is None:
             return self.result.no_bank_reason or "Move loads to another supply."
+        simpler = self.result.fewer_blocks_bank
+        alternative = f" (or {say_sold(simpler)})" if simpler else ""
         if self._is_fitted(bank):
-            return f"Its bank of {say_sold(bank)} is the right size: renew it, or move loads to another supply."
-        return f"Fit {say_sold(bank)}, or move loads to another supply."
+            return f"A new {say_sold(bank)} is large enough: renew the battery, or move loads to another supply."
+        return f"Fit {say_sold(bank)}{alternative}, or move loads to another supply."
 
     def _is_fitted(self, bank: SoldBank) -> bool:
         fitted = self.supply.bank

@@ -7,6 +7,7 @@ charge left, so a whole period without a failure proves the rest. Where alarm ne
 """
 
 import bisect
+import itertools
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -274,7 +275,7 @@ class Outage:
         edges = set(self.standby.edges(begin, limit)) | set(self.alarm.edges(begin, limit))
         edges |= {edge - self.alarm_h for edge in self.alarm.edges(begin + self.alarm_h, limit + self.alarm_h)}
         marks = [begin, *sorted(e for e in edges if begin < e < limit), limit]
-        for left, right in zip(marks, marks[1:], strict=False):
+        for left, right in itertools.pairwise(marks):
             if right - left < 3 * NUDGE_H:
                 continue
             first, last = left + NUDGE_H, right - NUDGE_H

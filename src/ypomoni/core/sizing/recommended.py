@@ -7,7 +7,7 @@ from ypomoni.core.recovery import simulate_recovery
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import MethodResult, SoldBank
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_BLOCKS
-from ypomoni.core.wording import say_amp_hours, say_amps, say_bank, say_hours_over, say_required_h
+from ypomoni.core.wording import say_amp_hours, say_amps, say_bank, say_hours_over, say_percent, say_required_h
 
 SERIES_TOLERANCE_RATIO = 0.01
 
@@ -17,6 +17,14 @@ class NoBank:
     """Why none is recommended."""
 
     reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recommendation:
+    """The smallest sold bank that does, and one of fewer, larger blocks where the smallest needs several."""
+
+    bank: SoldBank
+    fewer_blocks: SoldBank | None
 
 
 def sold_banks(chemistry_key: str, bank_v: float) -> list[SoldBank]:
@@ -33,7 +41,7 @@ def sold_banks(chemistry_key: str, bank_v: float) -> list[SoldBank]:
     return sorted(found, key=lambda b: (round(b.capacity_ah * b.parallel, 6), b.series * b.parallel))
 
 
-def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current_a: float | None) -> SoldBank | NoBank:
+def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current_a: float | None) -> Recommendation | NoBank:
     """Return the smallest sold bank of the same chemistry and nominal voltage that satisfies all three conditions, or why there is none."""
     requirement = case.requirement
     required = {m.method: m.required_ah for m in methods}
@@ -49,27 +57,37 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current
         return NoBank(
             reason=f"No sold sizes are listed for {case.bank.chemistry.name} at {case.bank.bank_v:g} V: {say_amp_hours(needed_ah)} would be needed."
         )
-    enough = next((b for b in banks if b.capacity_ah * b.parallel >= needed_ah), None)
-    if enough is None:
+    enough = [b for b in banks if b.capacity_ah * b.parallel >= needed_ah]
+    if not enough:
         return NoBank(
             reason=f"{say_amp_hours(needed_ah)} would be needed, more than {GREATEST_STRINGS_COUNT} strings of the largest block sold: "
             "split the loads over more supplies."
         )
-    if requirement.recharge_h is not None:
-        wanted = say_bank(enough.series, enough.parallel, enough.block_v, enough.capacity_ah)
-        if charge_current_a is None:
-            return NoBank(
-                reason=f"{wanted} would carry it, but the charger is not known: enter its current, so that the recharge can be checked."
-            )
-        hours_h = recovery_of(case, enough, charge_current_a)
-        to = f"{requirement.recharge_to_ratio:.0%}".replace("%", " %")
-        if hours_h is None or hours_h > requirement.recharge_h:
-            took = f"only after {say_hours_over(hours_h, requirement.recharge_h)}" if hours_h is not None else "never"
-            return NoBank(
-                reason=f"{wanted} would carry it, but the {say_amps(charge_current_a)} left for it beside the load bring it back to {to} {took}, "
-                f"not within {say_required_h(requirement.recharge_h)}: fit a stronger supply or move loads."
-            )
-    return enough
+    too_slow = _too_slow(case, enough[0], charge_current_a)
+    if too_slow:
+        return NoBank(reason=too_slow)
+    single = min(enough, key=lambda b: (b.series * b.parallel, b.capacity_ah))
+    is_simpler = single.series * single.parallel < enough[0].series * enough[0].parallel
+    return Recommendation(bank=enough[0], fewer_blocks=single if is_simpler and not _too_slow(case, single, charge_current_a) else None)
+
+
+def _too_slow(case: Case, bank: SoldBank, charge_current_a: float | None) -> str | None:
+    """Return why a bank is not recharged in time, or None."""
+    requirement = case.requirement
+    if requirement.recharge_h is None:
+        return None
+    wanted = say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah)
+    if charge_current_a is None:
+        return f"{wanted} would carry it, but the charger is not known: enter its current, so that the recharge can be checked."
+    hours_h = recovery_of(case, bank, charge_current_a)
+    if hours_h is not None and hours_h <= requirement.recharge_h:
+        return None
+    took = f"only after {say_hours_over(hours_h, requirement.recharge_h)}" if hours_h is not None else "never"
+    return (
+        f"{wanted} would carry it, but the {say_amps(charge_current_a)} left for it beside the load bring it back to "
+        f"{say_percent(requirement.recharge_to_ratio)} {took}, not within {say_required_h(requirement.recharge_h)}: "
+        "fit a stronger supply or move loads."
+    )
 
 
 def recovery_of(case: Case, sold: SoldBank, charge_current_a: float) -> float | None:

@@ -1,0 +1,74 @@
+"""`ypomoni calc FILE [--json]`: the results of a site file, without a database."""
+
+import json
+import sys
+from pathlib import Path
+
+import click
+
+from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.wording import say_amps, say_bank, say_hours, say_required_h
+from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.results_json import write_plans
+from ypomoni.documents.site_file import read_site_text, to_core
+
+VERDICT_WORDS = {"fails": "FAILS", "on_paper_only": "on paper only", "holds": "holds", None: "not judged"}
+
+
+@click.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print the published JSON instead of a table.")
+def calc(file: Path, *, as_json: bool) -> None:
+    """Compute every plan of a site FILE and print what holds, what gives out first and what to fit."""
+    try:
+        site = to_core(read_site_text(_read(file)))
+    except DocumentFaults as error:
+        refuse(error, as_json=as_json)
+    results = [evaluate_plan(plan) for plan in site.plans]
+    click.echo(write_plans(results) if as_json else "\n\n".join(_table(r) for r in results))
+
+
+def _read(file: Path) -> bytes:
+    try:
+        return file.read_bytes()
+    except OSError as error:
+        raise DocumentFaults([Fault("", f"cannot be read: {error.strerror or error} ({file}).")]) from error
+
+
+def refuse(error: DocumentFaults, *, as_json: bool) -> None:
+    """Print every fault and exit with 2."""
+    if as_json:
+        click.echo(json.dumps({"faults": [{"path": f.path, "message": f.message} for f in error.faults]}, indent=1, ensure_ascii=False))
+    else:
+        for fault in error.faults:
+            click.echo(f"{fault.path or 'file'}: {fault.message}", err=True)
+    sys.exit(2)
+
+
+def _table(plan: PlanResult) -> str:
+    rows = [("supply", "verdict", "standby", "holds", "band", "must", "recharge", "fit")]
+    rows += [_row(s) for s in plan.supplies]
+    widths = [max(len(row[n]) for row in rows) for n in range(len(rows[0]))]
+    lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
+    weakest = f", {plan.weakest.name} gives out first" if plan.weakest else ""
+    lines.insert(0, f"{plan.name}: {VERDICT_WORDS[plan.verdict]}{weakest}")
+    for supply in plan.supplies:
+        lines += [f"  {f.severity.upper()} {f.evidence} {f.way_out}" for f in supply.findings]
+    return "\n".join(lines)
+
+
+def _row(s: SupplyResult) -> tuple[str, ...]:
+    bank = s.recommended_bank
+    holds = "-" if s.holdover is None else say_hours(s.holdover.expected, not_reaching_h=s.standby_h)
+    band = "-" if s.holdover is None else f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}"
+    return (
+        s.name,
+        VERDICT_WORDS[s.verdict],
+        "-" if s.standby_current_a is None else say_amps(s.standby_current_a),
+        holds,
+        band,
+        say_required_h(s.standby_h),
+        "-" if s.recovery_h is None else say_hours(s.recovery_h),
+        "-" if bank is None else say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah),
+    )

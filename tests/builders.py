@@ -1,0 +1,68 @@
+"""Small sites for tests of the core: one place that knows the site file, so that a test says only what it is about."""
+
+import copy
+
+from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.documents.site_file import read_site, to_core
+
+REQUIREMENT = {"key": "r", "name": "Intruder", "standby_h": 24, "alarm_min": 30, "recharge_h": 24, "method": "simulation"}
+BANK = {"chemistry": "lead_agm", "block_v": 12, "capacity_ah": 17, "rate_h": 20, "series": 1, "parallel": 1}
+SUPPLY = {
+    "key": "s",
+    "name": "Bay",
+    "kind": "boxed",
+    "requirement": "r",
+    "nominal_v": 12,
+    "cutoff_v": 10.5,
+    "output_limit_a": 2.0,
+    "supply_current_a": 3.0,
+    "charge_limit_a": 1.7,
+    "charge_v": 13.65,
+    "bank": BANK,
+}
+LOAD = {
+    "key": "l",
+    "name": "Beam",
+    "supply": "s",
+    "quantity": 1,
+    "rail_v": 12,
+    "behaviour": "constant_current",
+    "standby": {"current_a": 0.3, "provenance": "measured"},
+}
+
+
+def merged(base, changes):
+    """Return a deep copy of a dictionary with changes; a nested dictionary is merged into one."""
+    found = copy.deepcopy(base)
+    for key, value in changes.items():
+        found[key] = merged(found[key], value) if isinstance(value, dict) and isinstance(found.get(key), dict) else copy.deepcopy(value)
+    return found
+
+
+def document(supply=None, loads=None, requirement=None, site=None):
+    """Return a site file of one plan with one supply."""
+    return {
+        "format": "ypomoni-site",
+        "version": 1,
+        "site": merged({"name": "Site", "typical_degc": 20, "min_degc": 5}, site or {}),
+        "requirements": [merged(REQUIREMENT, requirement or {})],
+        "plans": [
+            {
+                "key": "as-found",
+                "name": "As found",
+                "stage": "as_found",
+                "supplies": [merged(SUPPLY, supply or {})],
+                "loads": [merged(LOAD, {"key": f"l{n}", **load}) for n, load in enumerate([{}] if loads is None else loads)],
+            }
+        ],
+    }
+
+
+def evaluate(supply=None, loads=None, requirement=None, site=None):
+    """Return the result of the one supply."""
+    return evaluate_plan(to_core(read_site(document(supply, loads, requirement, site))).plans[0]).supplies[0]
+
+
+def codes(result):
+    """Return the finding codes of a result with their severities."""
+    return {f.code: f.severity.value for f in result.findings}

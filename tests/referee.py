@@ -1,0 +1,88 @@
+"""The referee: the battery model stepped by Euler once a second, split at events. Slow, plain, and shares no code with the product."""
+
+import math
+
+
+def demand(loads, own_a, t_s, in_alarm):
+    """Return the (A, W, S) that loads ask for at an instant; bursts start at offset + n·period after mains failure."""
+    i, p, g = own_a, 0.0, 0.0
+    for load in loads:
+        for piece in range(load["quantity"]):
+            rest = load["alarm_a"] if in_alarm else load["standby_a"]
+            active = []
+            for b in load["bursts"]:
+                period = 3600.0 / b["per_hour"]
+                since = t_s - b["offset_s"] - piece * period / load["quantity"] + 1e-6
+                if since >= 0 and since % period < b["duration_s"]:
+                    active.append(max(b["current_a"], load["alarm_a"]) if in_alarm else b["current_a"])
+            now = max(active) if active else rest
+            if load["behaviour"] == "constant_current":
+                i += now
+            elif load["behaviour"] == "constant_power":
+                p += now * load["rail_v"]
+            else:
+                g += now / load["rail_v"]
+    return i, p, g
+
+
+def next_event(loads, t_s):
+    """Return the next start or end of any burst after t."""
+    best = math.inf
+    for load in loads:
+        for piece in range(load["quantity"]):
+            for b in load["bursts"]:
+                period = 3600.0 / b["per_hour"]
+                first = b["offset_s"] + piece * period / load["quantity"]
+                n = max(0, math.floor((t_s - first) / period))
+                for m in (n, n + 1):
+                    for edge in (first + m * period, first + m * period + b["duration_s"]):
+                        if t_s + 1e-6 < edge < best:
+                            best = edge
+    return best
+
+
+def voltage(pack, u, d, i, p, g):
+    """Return (current, voltage), or (0, −1) at collapse or when the charge is gone."""
+    h = 1 - (u + d) / pack["q"]
+    if h <= 0:
+        return 0.0, -1.0
+    knots = pack["ocv"]
+    e = knots[-1][1]
+    for (h0, v0), (h1, v1) in zip(knots, knots[1:], strict=False):
+        if h <= h1:
+            e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
+            break
+    r = pack["rb"] * (1 + pack["g"] * (1 - h) / h)
+    # V = e - r·(i + p/V + g·V), solved by iteration from above
+    a, b = 1 + r * g, e - r * i
+    root = b * b - 4 * a * r * p
+    if root < 0 or b < 0:
+        return 0.0, -1.0
+    v = (b + math.sqrt(root)) / (2 * a)
+    return i + (p / v if p else 0.0) + g * v, v
+
+
+def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000, states=None, start=(0.0, 0.0, 0.0)):
+    """Return (end time in s, or None when the alarm is carried to its end)."""
+    t, u, d = start
+    until = alarm_at_s + alarm_s
+    event = next_event(loads, t)
+    asked = demand(loads, own_a, t, t >= alarm_at_s)
+    while t < min(until, limit_s):
+        current, v = voltage(pack, u, d, *asked)
+        if v < threshold_v:
+            return t
+        stop = min(t + 1.0, event, until, alarm_at_s if t < alarm_at_s else math.inf)
+        dt = (stop - t) / 3600.0
+        if states is not None:
+            states.append((t, u, d))
+        u, d = u + current * dt, d + pack["k"] * (current * pack["r1"] - d) * dt
+        t = stop
+        if t >= event or t == alarm_at_s:
+            if voltage(pack, u, d, *asked)[1] < threshold_v:
+                return t
+            event = next_event(loads, t)
+            asked = demand(loads, own_a, t, t >= alarm_at_s)
+    if voltage(pack, u, d, *asked)[1] < threshold_v:
+        return t
+    return None
