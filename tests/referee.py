@@ -1,5 +1,6 @@
 """The referee: the battery model stepped by Euler once a second, split at events. Slow, plain, and shares no code with the product."""
 
+import itertools
 import math
 
 
@@ -48,7 +49,7 @@ def voltage(pack, u, d, i, p, g):
         return 0.0, -1.0
     knots = pack["ocv"]
     e = knots[-1][1]
-    for (h0, v0), (h1, v1) in zip(knots, knots[1:], strict=False):
+    for (h0, v0), (h1, v1) in itertools.pairwise(knots):
         if h <= h1:
             e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
             break

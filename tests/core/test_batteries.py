@@ -57,9 +57,7 @@ def test_condition_follows_age_and_heat_down_to_a_floor():
 
 def test_pack_follows_the_formula_by_hand():
     """Two strings of 17 Ah at 0 °C, worn to 0.8: q = 34·1.05·0.85·0.8, Rb = 6·0.0596/34·1.4·1.5."""
-    pack = build_pack(
-        Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=17, parallel=2), condition_ratio=0.8, temperature_degc=0
-    )
+    pack = build_pack(Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=17, parallel=2), condition_ratio=0.8, temperature_degc=0)
     assert pack.capacity_ah == pytest.approx(34 * 1.05 * 0.85 * 0.8)
     assert pack.resistance_ohm == pytest.approx(6 * 0.0596 / 34 * 1.4 * 1.5)
     assert pack.open_circuit_v(1.0) == pytest.approx(6 * 2.140)

@@ -30,7 +30,10 @@ EARNED = {
     "missing_margin": ("risk", {"requirement": {"method": "plain"}}),
     "burst_trips_cutoff": (
         "risk",
-        {"loads": [merged(QUIET, {"bursts": [STRONG_BURST]})], "supply": {"output_limit_a": 3, "bank": {"capacity_ah": 7, "condition_ratio": 0.6}}},
+        {
+            "loads": [merged(QUIET, {"bursts": [STRONG_BURST]})],
+            "supply": {"output_limit_a": 3, "bank": {"capacity_ah": 7, "condition_ratio": 0.6}},
+        },
     ),
     "charge_voltage_dangerous": (
         "danger",
@@ -127,7 +130,11 @@ def test_currents_are_battery_side_averages_with_bursts():
         supply={"own_current_a": 0.05},
         loads=[
             {"quantity": 2, "standby": {"current_a": 0.1, "provenance": "measured"}, "bursts": [burst]},
-            {"rail_v": 5, "converter": {"kind": "switching", "efficiency_ratio": 0.8}, "standby": {"current_a": 0.6, "provenance": "measured"}},
+            {
+                "rail_v": 5,
+                "converter": {"kind": "switching", "efficiency_ratio": 0.8},
+                "standby": {"current_a": 0.6, "provenance": "measured"},
+            },
             {"behaviour": "resistive", "rail_v": 13.5, "standby": {"current_a": 0.3, "provenance": "measured"}},
         ],
     )

@@ -15,7 +15,14 @@ BLINK = {"current_a": 0.06, "duration_s": 20, "per_hour": 6, "offset_s": 40}
 
 
 def one_load(behaviour, standby_a=0.15, alarm_a=0.9, bursts=(TRANSMIT,), quantity=1, rail_v=12.0):
-    return {"behaviour": behaviour, "standby_a": standby_a, "alarm_a": alarm_a, "bursts": list(bursts), "quantity": quantity, "rail_v": rail_v}
+    return {
+        "behaviour": behaviour,
+        "standby_a": standby_a,
+        "alarm_a": alarm_a,
+        "bursts": list(bursts),
+        "quantity": quantity,
+        "rail_v": rail_v,
+    }
 
 
 def product_currents(loads):
@@ -74,7 +81,8 @@ def test_end_of_standby_and_of_a_final_alarm_agrees_with_the_referee(behaviour, 
 
 
 @pytest.mark.parametrize(
-    ("chemistry", "block_v", "threshold_v"), [("lead_gel", 12.0, 10.8), ("lifepo4", 12.8, 11.2), ("li_ion", 11.1, 9.0), ("nimh", 12.0, 10.0)]
+    ("chemistry", "block_v", "threshold_v"),
+    [("lead_gel", 12.0, 10.8), ("lifepo4", 12.8, 11.2), ("li_ion", 11.1, 9.0), ("nimh", 12.0, 10.0)],
 )
 def test_every_chemistry_agrees_with_the_referee(chemistry, block_v, threshold_v):
     """The piecewise open-circuit curves are walked like the straight one of lead."""

@@ -52,7 +52,9 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
     """For constant current and power."""
     lower_degc = cold_degc - colder * (cold_degc + 20)
     today_h, cold_h = holdover(
-        loads=[load(behaviour, current_a, alarm_a=2 * current_a)], supply={"bank": {"capacity_ah": capacity_ah}}, site={"min_degc": cold_degc}
+        loads=[load(behaviour, current_a, alarm_a=2 * current_a)],
+        supply={"bank": {"capacity_ah": capacity_ah}},
+        site={"min_degc": cold_degc},
     )
     heavier_h, colder_h = holdover(
         loads=[load(behaviour, current_a * more, alarm_a=2 * current_a * more)],

@@ -3,6 +3,7 @@
 import json
 import sys
 from pathlib import Path
+from typing import NoReturn
 
 import click
 
@@ -36,7 +37,7 @@ def _read(file: Path) -> bytes:
         raise DocumentFaults([Fault("", f"cannot be read: {error.strerror or error} ({file}).")]) from error
 
 
-def refuse(error: DocumentFaults, *, as_json: bool) -> None:
+def refuse(error: DocumentFaults, *, as_json: bool) -> NoReturn:
     """Print every fault and exit with 2."""
     if as_json:
         click.echo(json.dumps({"faults": [{"path": f.path, "message": f.message} for f in error.faults]}, indent=1, ensure_ascii=False))

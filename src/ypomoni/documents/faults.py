@@ -38,7 +38,12 @@ def fault_of(error: Any, known_keys: Sequence[str]) -> Fault:
 
 
 def _message(kind: str, context: dict[str, Any], value: Any, error: Any, known_keys: Sequence[str]) -> str:
-    limits = {"greater_than": ("above", "gt"), "greater_than_equal": ("at least", "ge"), "less_than_equal": ("at most", "le"), "less_than": ("below", "lt")}
+    limits = {
+        "greater_than": ("above", "gt"),
+        "greater_than_equal": ("at least", "ge"),
+        "less_than_equal": ("at most", "le"),
+        "less_than": ("below", "lt"),
+    }
     if kind == "missing":
         return "is missing."
     if kind == "extra_forbidden":
@@ -52,7 +57,9 @@ def _message(kind: str, context: dict[str, Any], value: Any, error: Any, known_k
     if kind in ("int_type", "int_from_float", "int_parsing"):
         return f"must be a whole number, was {_shown(value)}."
     if kind in ("enum", "literal_error"):
-        near = difflib.get_close_matches(str(value), str(context["expected"]).replace("'", "").replace(" or ", ", ").split(", "), n=1, cutoff=0.5)
+        near = difflib.get_close_matches(
+            str(value), str(context["expected"]).replace("'", "").replace(" or ", ", ").split(", "), n=1, cutoff=0.5
+        )
         hint = f" Did you mean {near[0]}?" if near else ""
         return f"must be one of {context['expected']}, was {_shown(value)}.{hint}"
     if kind == "string_type":
@@ -75,5 +82,13 @@ def _message(kind: str, context: dict[str, Any], value: Any, error: Any, known_k
 
 
 def _shown(value: Any) -> str:
-    text = repr(value) if isinstance(value, str) else "null" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
+    text = (
+        repr(value)
+        if isinstance(value, str)
+        else "null"
+        if value is None
+        else str(value).lower()
+        if isinstance(value, bool)
+        else str(value)
+    )
     return text if len(text) <= 60 else text[:57] + "…"

@@ -46,7 +46,9 @@ def read_site_text(text: str | bytes) -> SiteFile:
     except json.JSONDecodeError as error:
         raise DocumentFaults([Fault("", f"the file is not JSON: {error.msg} at line {error.lineno}, column {error.colno}.")]) from error
     except (RecursionError, ValueError) as error:
-        raise DocumentFaults([Fault("", "the file is not a site file: it is nested too deeply or holds a number of too many digits.")]) from error
+        raise DocumentFaults(
+            [Fault("", "the file is not a site file: it is nested too deeply or holds a number of too many digits.")]
+        ) from error
     if faults:
         try:
             read_site(document)
@@ -116,7 +118,9 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
     requirement_keys = [r.get("key") for _, r in requirements]
     plans = list(_objects(document.get("plans")))
     yield from _doubles(plans, ("plans",))
-    site = document.get("site") if isinstance(document.get("site"), dict) else {}
+    site = document.get("site")
+    if not isinstance(site, dict):
+        site = {}
     yield from _temperature_order(site, site, ("site",))
     for n, plan in plans:
         here = ("plans", n)
@@ -128,7 +132,10 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
             at = (*here, "supplies", m)
             key = supply.get("requirement")
             if isinstance(key, str) and key not in requirement_keys:
-                yield Fault(path_of((*at, "requirement")), f"names the requirement {key!r}, which is not in requirements{_listed(requirement_keys)}.")
+                yield Fault(
+                    path_of((*at, "requirement")),
+                    f"names the requirement {key!r}, which is not in requirements{_listed(requirement_keys)}.",
+                )
             if supply.get("typical_degc") is not None or supply.get("min_degc") is not None:
                 yield from _temperature_order(supply, site, at)
             yield from _outside_tables(supply, site, at)

@@ -1,13 +1,11 @@
 """The shape of the site file, version 1. Read by `site_file`; the JSON Schema in docs/ is written from it."""
 
 import unicodedata
-from enum import Enum
 from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from ypomoni.core.batteries import cells_of_block
-from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, duty_fault
 from ypomoni.core.requirements import Method
@@ -44,7 +42,7 @@ Current = Annotated[Number, Field(ge=0, le=1000)]
 Volts = Annotated[Number, Field(gt=0, le=1000)]
 Ratio = Annotated[Number, Field(gt=0, le=1)]
 
-ChemistryKey = Enum("ChemistryKey", {key: key for key in (*CHEMISTRIES, *UNMODELLED_CHEMISTRIES)}, type=str)
+ChemistryKey = Literal["lead_agm", "lead_gel", "lifepo4", "li_ion", "nimh", "alkaline", "li_mno2", "li_fes2", "li_socl2"]
 
 
 class _Part(BaseModel):

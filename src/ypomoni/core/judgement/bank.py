@@ -4,7 +4,6 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.results import Finding, Severity
 from ypomoni.core.wording import plain_number, say_percent
 
-
 MISMATCH_RATIO = 0.25
 
 

@@ -134,7 +134,7 @@ class Timeline:
             # What is left of adding and taking away the same number is rounding, not draw.
             piece = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
             if t - found[-1][0] <= SAME_TIME_H:
-                found[-1] = (found[-1][0], *piece[1:])
+                found[-1] = (found[-1][0], piece[1], piece[2], piece[3])
             else:
                 found.append(piece)
         return found
@@ -151,7 +151,7 @@ class Timeline:
     def window(self, a: float, b: float) -> list[Piece]:
         """Return `pieces`, cut from a remembered stretch: many alarms start close to each other."""
         if not self.trains:
-            return [(a, *self.base)]
+            return [(a, self.base[0], self.base[1], self.base[2])]
         if self._window is None or a < self._window[0] or b > self._window[1]:
             begin, end = max(0.0, a - self.longest_period_h), b + self.longest_period_h
             self._window = (begin, end, self.pieces(begin, end))
@@ -159,7 +159,8 @@ class Timeline:
         # A piece that starts within a hair of a is the one in force just after a.
         first = max(0, bisect.bisect_right(pieces, (a + SAME_TIME_H, math.inf)) - 1)
         last = bisect.bisect_left(pieces, (b - SAME_TIME_H,))
-        return [(a, *pieces[first][1:]), *pieces[first + 1 : last]]
+        _, i, p, g = pieces[first]
+        return [(a, i, p, g), *pieces[first + 1 : last]]
 
     def edges(self, a: float, b: float) -> list[float]:
         """Return every edge strictly between a and b, sorted."""

@@ -1,0 +1,13 @@
+"""Who acts, and for which organisation. Every action takes one; no row of another organisation is ever reached with it."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Actor:
+    """A signed-in person, or the command line (``account_id`` None)."""
+
+    organisation_id: int
+    account_id: int | None
+    name: str = ""
+    organisation_name: str = ""

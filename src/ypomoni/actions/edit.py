@@ -1,0 +1,203 @@
+"""Create, edit, remove and restore an aggregate, on the version it was read at, checked within its site, and logged."""
+
+import re
+from typing import Any
+
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.site_tree import SiteTree, read_trees
+from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.site_file import SiteFile, read_site
+from ypomoni.storage.aggregate import Aggregate
+from ypomoni.storage.changes import insert_change, select_last_change
+from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.loads import LOAD
+from ypomoni.storage.plans import PLAN
+from ypomoni.storage.requirements import REQUIREMENT
+from ypomoni.storage.sites import SITE
+from ypomoni.storage.supplies import SUPPLY
+
+AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD)}
+
+
+def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False) -> SiteTree:
+    """Return the tree of a site of the actor's organisation, or raise `NotFound`."""
+    site = SITE.find(connection, actor.organisation_id, site_id, lock=lock)
+    if site is None or site["removed_at"] is not None:
+        raise NotFound
+    return read_trees(connection, actor.organisation_id, [site])[0]
+
+
+def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Row:
+    """Return an aggregate that has not been removed, locked, or raise `NotFound`."""
+    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
+    if row is None or row["removed_at"] is not None:
+        raise NotFound
+    return row
+
+
+def create(connection: Connection, actor: Actor, name: str, values: Row, taken: set[str] | None = None) -> Row:
+    """Insert an aggregate with every column given or empty, a fresh key where it has one, and log it.
+
+    Raises
+    ------
+    Refused
+        If the site would no longer be whole with it.
+    """
+    aggregate = AGGREGATES[name]
+    row: Row = dict.fromkeys(aggregate.columns) | values | {"organisation_id": actor.organisation_id}
+    if "key" in aggregate.columns and not row["key"]:
+        row["key"] = fresh_key(row["name"], taken or set())
+    made = aggregate.add(connection, row)
+    site_id = check_whole(connection, actor, name, made)
+    _log(connection, actor, "create", name, made, site_id, None, made)
+    return made
+
+
+def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
+    """Change columns of an aggregate that is still at ``version``, and log what it was and what it is.
+
+    Raises
+    ------
+    NotFound
+        If there is no such thing in the actor's organisation.
+    StaleEdit
+        If it has another version now.
+    Refused
+        If the site would no longer be whole.
+    """
+    row = find(connection, actor, name, aggregate_id)
+    _refuse_stale(connection, actor, name, row, version)
+    if all(row[key] == value for key, value in changes.items()):
+        return row
+    changed = AGGREGATES[name].change(connection, {**row, **changes})
+    site_id = check_whole(connection, actor, name, changed)
+    _log(connection, actor, "edit", name, changed, site_id, row, changed)
+    return changed
+
+
+def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Row:
+    """Remove an aggregate; it can be restored."""
+    row = find(connection, actor, name, aggregate_id)
+    _refuse_stale(connection, actor, name, row, version)
+    if name == "requirement":
+        _refuse_in_use(connection, actor, row)
+    if name == "plan" and len(read_tree(connection, actor, row["site_id"]).plans) == 1:
+        raise Refused([Fault("", "This is the only plan of the site: a site keeps at least one.")])
+    gone = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=True)
+    _log(connection, actor, "remove", name, gone, _site_id(connection, actor, name, gone), row, None)
+    return gone
+
+
+def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Row:
+    """Bring a removed aggregate back. What is back already stays as it is."""
+    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
+    if row is None:
+        raise NotFound
+    if row["removed_at"] is None:
+        return row
+    back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
+    site_id = check_whole(connection, actor, name, back)
+    _log(connection, actor, "restore", name, back, site_id, None, back)
+    return back
+
+
+def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> int:
+    """Return the id of the site a row belongs to, or raise `Refused` with what the row breaks in it."""
+    site_id = _site_id(connection, actor, name, row)
+    # The site's lock makes edits of one site follow each other, so that two of them cannot break it together.
+    tree = read_tree(connection, actor, site_id, lock=True)
+    try:
+        read_document(tree)
+    except DocumentFaults as error:
+        raise Refused([_within(f, tree, name, row) for f in error.faults]) from error
+    return site_id
+
+
+def read_document(tree: SiteTree) -> SiteFile:
+    """Return the checked site file of a tree."""
+    return read_site(tree.document())
+
+
+def fresh_key(name: str, taken: set[str]) -> str:
+    """Return a key made of a name that no other entry of the list has."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "entry"
+    key, n = base, 2
+    while key in taken:
+        key, n = f"{base}-{n}", n + 1
+    return key
+
+
+def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str]:
+    """Return the keys of a list of the site, those of removed entries included: they may come back."""
+    lists = {
+        "requirement": tree.requirements,
+        "plan": tree.plans,
+        "supply": tree.supplies.get(plan_id or 0, []),
+        "load": tree.loads.get(plan_id or 0, []),
+    }
+    return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
+
+
+def _refuse_stale(connection: Connection, actor: Actor, name: str, row: Row, version: int) -> None:
+    if row["version"] != version:
+        last = select_last_change(connection, actor.organisation_id, name, row["id"]) or {}
+        raise StaleEdit(row, last.get("name"), last.get("changed_at"))
+
+
+def _refuse_in_use(connection: Connection, actor: Actor, requirement: Row) -> None:
+    tree = read_tree(connection, actor, requirement["site_id"])
+    names = [s["name"] for supplies in tree.supplies.values() for s in supplies if s["requirement_id"] == requirement["id"]]
+    if names:
+        raise Refused([Fault("", f"{', '.join(names)} must meet this requirement: choose another for it first.")])
+
+
+def _site_id(connection: Connection, actor: Actor, name: str, row: Row) -> int:
+    if name == "site":
+        return row["id"]
+    if "site_id" in row:
+        return row["site_id"]
+    plan = PLAN.find(connection, actor.organisation_id, row["plan_id"])
+    if plan is None:
+        raise NotFound
+    return plan["site_id"]
+
+
+def _within(fault: Fault, tree: SiteTree, name: str, row: Row) -> Fault:
+    """Return a fault with its path cut to the edited row, where it lies in it."""
+    own = _path_of_row(tree, name, row)
+    if own is not None and fault.path.startswith(own):
+        return Fault(fault.path[len(own) :].lstrip("."), fault.message)
+    return fault
+
+
+def _path_of_row(tree: SiteTree, name: str, row: Row) -> str | None:
+    def place(rows: list[Row]) -> int | None:
+        return next((n for n, r in enumerate(rows) if r["id"] == row["id"]), None)
+
+    if name == "site":
+        return "site"
+    if name in ("requirement", "plan"):
+        n = place(tree.requirements if name == "requirement" else tree.plans)
+        return None if n is None else f"{name}s[{n}]"
+    plan = next((n for n, p in enumerate(tree.plans) if p["id"] == row["plan_id"]), None)
+    lists: dict[str, Any] = {"supply": (tree.supplies, "supplies"), "load": (tree.loads, "loads")}
+    rows, word = lists[name]
+    n = place(rows.get(row["plan_id"], []))
+    return None if plan is None or n is None else f"plans[{plan}].{word}[{n}]"
+
+
+def _log(
+    connection: Connection, actor: Actor, verb: str, name: str, row: Row, site_id: int | None, before: Row | None, after: Row | None
+) -> None:
+    insert_change(
+        connection,
+        organisation_id=actor.organisation_id,
+        account_id=actor.account_id,
+        verb=verb,
+        aggregate=name,
+        aggregate_id=row["id"],
+        site_id=site_id,
+        before=before,
+        after=after,
+    )

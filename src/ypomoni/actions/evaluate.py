@@ -1,0 +1,69 @@
+"""Results of stored plans: only what was touched is computed, the rest comes from the store by digest of input and engine."""
+
+import hashlib
+import json
+from importlib import resources
+from typing import Any
+
+from ypomoni.core.evaluation import evaluate_supply, summarise_plan
+from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.supplies import Plan
+from ypomoni.documents.results_json import dump_supply_result, load_supply_result
+from ypomoni.documents.site_file import SiteFile, to_core
+from ypomoni.documents.site_model import PlanPart
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.results import insert_result, select_results
+
+
+def _engine_version() -> str:
+    """Return a digest of the core's own source: a result of other code is never taken for one of this."""
+    digest = hashlib.sha256()
+    stack = [resources.files("ypomoni.core")]
+    while stack:
+        for entry in sorted(stack.pop().iterdir(), key=lambda e: e.name):
+            if entry.is_dir() and entry.name != "__pycache__":
+                stack.append(entry)
+            elif entry.name.endswith(".py"):
+                digest.update(entry.name.encode() + entry.read_bytes())
+    return digest.hexdigest()[:16]
+
+
+ENGINE_VERSION = _engine_version()
+
+
+def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[SiteFile, str]]) -> list[PlanResult]:
+    """Return the results of plans, each given as its site and its key. One look into the store for all of them."""
+    wanted: list[tuple[Plan, list[str]]] = []
+    for site_file, key in plans:
+        part = next(p for p in site_file.plans if p.key == key)
+        core = next(p for p in to_core(site_file).plans if p.key == key)
+        wanted.append((core, digests_of(site_file, part)))
+    stored = select_results(connection, organisation_id, ENGINE_VERSION, [d for _, digests in wanted for d in digests])
+    found: list[PlanResult] = []
+    for core, digests in wanted:
+        results: list[SupplyResult] = []
+        for supply, digest in zip(core.supplies, digests, strict=True):
+            body = stored.get(digest)
+            if body is None:
+                result = evaluate_supply(supply, core.loads_on(supply.key))
+                insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
+            else:
+                result = load_supply_result(body)
+            results.append(result)
+        found.append(summarise_plan(core, tuple(results)))
+    return found
+
+
+def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
+    """Return for each supply a digest of everything its result depends on."""
+    requirements = {r.key: r.model_dump(mode="json") for r in site_file.requirements}
+    loads: dict[str | None, list[Any]] = {}
+    for load in plan.loads:
+        loads.setdefault(load.supply, []).append(load.model_dump(mode="json"))
+    temperatures = [site_file.site.typical_degc, site_file.site.min_degc]
+    return [
+        hashlib.sha256(
+            json.dumps([supply.model_dump(mode="json"), requirements[supply.requirement], loads.get(supply.key, []), temperatures]).encode()
+        ).hexdigest()
+        for supply in plan.supplies
+    ]

@@ -1,0 +1,38 @@
+"""The demo: an organisation of our own, made up. Idempotent; a newer seed refreshes an older demo."""
+
+from importlib import resources
+
+from ypomoni.actions.accounts import Passwords, create_account, create_organisation
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.import_site import import_site, sites_named
+from ypomoni.documents.site_file import read_site_text
+from ypomoni.storage.accounts import select_account_by_email, select_organisation
+from ypomoni.storage.changes import select_setting, upsert_setting
+from ypomoni.storage.connection import Connection
+
+SEED_VERSION = "1"
+ORGANISATION = "Saltmarsh Alarm Co-op"
+PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
+PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo
+
+
+def seed_demo(connection: Connection, passwords: Passwords) -> bool:
+    """Make or refresh the demo, and say whether anything was done.
+
+    A refresh removes the demo's own sites and brings them in anew; the removed ones can be restored, and other sites stay.
+    """
+    organisation = select_organisation(connection, ORGANISATION)
+    organisation_id = organisation["id"] if organisation else create_organisation(connection, ORGANISATION)
+    for email, name in PEOPLE:
+        if select_account_by_email(connection, email) is None:
+            create_account(connection, passwords, organisation_id=organisation_id, email=email, name=name, password=PASSWORD)
+    if select_setting(connection, organisation_id, "seed_version") == SEED_VERSION:
+        return False
+    actor = Actor(organisation_id=organisation_id, account_id=None)
+    for file in sorted(resources.files("ypomoni.actions").joinpath("demo").iterdir(), key=lambda f: f.name):
+        if file.name.endswith(".json"):
+            site_file = read_site_text(file.read_bytes())
+            older = sites_named(connection, actor, site_file.site.name)
+            import_site(connection, actor, site_file, replacing=older[0] if older else None)
+    upsert_setting(connection, organisation_id, "seed_version", SEED_VERSION)
+    return True

@@ -1,0 +1,245 @@
+"""Quantities the way people write them: `350 mA`, `0,35 A`, `4.2 W @ 12 V`, `5.6 µA`. Read at the edges, shown at the edges.
+
+A text that could mean two things is asked back, never guessed. Every refusal says what would be right.
+"""
+
+import re
+import unicodedata
+from dataclasses import dataclass
+
+LONGEST_TEXT = 80
+_NUMBER = re.compile(r"[+-]?(?:\d[\d ]*(?:[.,]\d[\d., ]*)?|[.,]\d+)(?:e[+-]?\d{1,3})?", re.IGNORECASE)
+
+
+class QuantityTextError(ValueError):
+    """Raised when a text is no quantity of its kind; the message says what would be right."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kind:
+    """One kind of quantity: its units as factors to the unit it is kept in, and what may be typed."""
+
+    name: str
+    unit: str
+    units: dict[str, float]
+    example: str
+    bare_allowed: bool = True
+    least: float = 0.0
+    most: float = 1e6
+
+
+_SI = {"µ": 1e-6, "u": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3}
+
+
+def _with_prefixes(unit: str, prefixes: str = "µum k") -> dict[str, float]:
+    return {p.strip() + unit: _SI[p.strip()] for p in prefixes}
+
+
+CURRENT = Kind(
+    name="current", unit="A", units=_with_prefixes("A"), example="350 mA, 0,35 A or 4.2 W @ 12 V", bare_allowed=False, most=1000.0
+)
+POWER = Kind(name="power", unit="W", units=_with_prefixes("W"), example="4.2 W", bare_allowed=False, most=1e6)
+VOLTAGE = Kind(name="voltage", unit="V", units=_with_prefixes("V", "m k"), example="12 V", least=1e-3, most=1000.0)
+CHARGE = Kind(name="capacity", unit="Ah", units={"Ah": 1.0, "mAh": 1e-3}, example="7 Ah", least=1e-6, most=100_000.0)
+HOURS = Kind(
+    name="time",
+    unit="h",
+    units={"h": 1.0, "hour": 1.0, "hours": 1.0, "min": 1 / 60, "minutes": 1 / 60, "d": 24.0, "day": 24.0, "days": 24.0},
+    example="24 h",
+    most=87_600.0,
+)
+MINUTES = Kind(
+    name="time", unit="min", units={"min": 1.0, "minutes": 1.0, "h": 60.0, "hours": 60.0, "s": 1 / 60}, example="30 min", most=10_080.0
+)
+SECONDS = Kind(
+    name="time",
+    unit="s",
+    units={"s": 1.0, "sec": 1.0, "seconds": 1.0, "ms": 1e-3, "min": 60.0, "minutes": 60.0, "h": 3600.0},
+    example="8 s",
+    most=8_640_000.0,
+)
+YEARS = Kind(
+    name="age",
+    unit="years",
+    units={"years": 1.0, "year": 1.0, "y": 1.0, "a": 1.0, "months": 1 / 12, "month": 1 / 12},
+    example="2.5 years",
+    most=50.0,
+)
+TEMPERATURE = Kind(name="temperature", unit="°C", units={"°C": 1.0, "C": 1.0, "degC": 1.0}, example="20 °C", least=-60.0, most=90.0)
+RATIO = Kind(name="share", unit="%", units={"%": 1.0}, example="80 %", most=120.0)
+FACTOR = Kind(name="factor", unit="", units={"": 1.0}, example="1.15", most=5.0)
+PER_HOUR = Kind(
+    name="rate",
+    unit="an hour",
+    units={
+        "an hour": 1.0,
+        "per hour": 1.0,
+        "/h": 1.0,
+        "/ h": 1.0,
+        "a minute": 60.0,
+        "/min": 60.0,
+        "a day": 1 / 24,
+        "/day": 1 / 24,
+        "/d": 1 / 24,
+    },
+    example="6 an hour",
+    most=36_000.0,
+)
+COUNT = Kind(name="number", unit="", units={"": 1.0, "×": 1.0, "x": 1.0, "pcs": 1.0}, example="8", least=1.0, most=10_000.0)
+
+
+def read_quantity(text: str, kind: Kind) -> float:
+    """Return a quantity in the unit of its kind.
+
+    Raises
+    ------
+    QuantityTextError
+        If the text is empty, ambiguous, of another unit, or outside what is possible.
+    """
+    number_text, unit_text = _split(_cleaned(text, kind), kind)
+    number = _read_number(number_text, unit_text, kind)
+    if not unit_text and not kind.bare_allowed:
+        raise QuantityTextError(f"{number_text} of what? Write the unit: {number_text} mA or {number_text} A.")
+    factor = 1.0 if not unit_text else _factor(unit_text, kind)
+    value = number * factor
+    _check_range(value, kind)
+    return value
+
+
+def read_count(text: str) -> int:
+    """Return a whole number from 1."""
+    value = read_quantity(text, COUNT)
+    if value != int(value):
+        raise QuantityTextError(f"must be a whole number, was {text.strip()}.")
+    return int(value)
+
+
+def read_current(text: str) -> tuple[float, float | None]:
+    """Return a current and, where it was written as `W @ V`, the rail it is stated on. [A, V]"""
+    cleaned = _cleaned(text, CURRENT)
+    if "@" in cleaned:
+        power_text, _, voltage_text = cleaned.partition("@")
+        if not power_text.strip() or not voltage_text.strip():
+            raise QuantityTextError("must have watts before the @ and volts after it, as in 4.2 W @ 12 V.")
+        power_w, voltage_v = read_quantity(power_text, POWER), read_quantity(voltage_text, VOLTAGE)
+        current_a = power_w / voltage_v
+        _check_range(current_a, CURRENT)
+        return current_a, voltage_v
+    _, unit = _split(cleaned, CURRENT)
+    if unit.casefold().endswith("va"):
+        raise QuantityTextError("is volt-amperes: VA is not W. Multiply by the power factor and write W @ V.")
+    if unit.casefold() in ("w", "mw", "kw"):
+        raise QuantityTextError(f"is a power: say at which voltage, as in {cleaned.strip()} @ 12 V.")
+    return read_quantity(cleaned, CURRENT), None
+
+
+def _cleaned(text: str, kind: Kind) -> str:
+    if len(text) > LONGEST_TEXT:
+        raise QuantityTextError(f"is too long: write a {kind.name} as in {kind.example}.")
+    # NFKC folds full-width digits and the two micro signs; any space counts as a space, any minus as a minus.
+    folded = unicodedata.normalize("NFKC", text).replace("\u2212", "-").replace("\u03bc", "µ").replace("Ω", "Ω")
+    folded = "".join(" " if c.isspace() else c for c in folded).strip()
+    if not folded:
+        raise QuantityTextError(f"must not be empty: write a {kind.name} as in {kind.example}.")
+    return folded
+
+
+def _split(text: str, kind: Kind) -> tuple[str, str]:
+    found = _NUMBER.match(text)
+    if not found:
+        raise QuantityTextError(f"must be a {kind.name} as in {kind.example}, was {_shown(text)}.")
+    return found.group().strip(), text[found.end() :].strip()
+
+
+def _read_number(number: str, unit: str, kind: Kind) -> float:
+    compact = number.replace(" ", "")
+    groups = re.split(r"[.,]", re.split(r"e", compact, flags=re.IGNORECASE)[0].lstrip("+-"))
+    separators = [c for c in compact if c in ".,"]
+    if len(separators) == 1 and separators[0] == "," and len(groups[1]) == 3 and groups[0] not in ("", "0"):
+        point, whole = compact.replace(",", "."), compact.replace(",", "")
+        unit = f" {unit}" if unit else ""
+        raise QuantityTextError(f"could be {_trimmed(point)}{unit} or {whole}{unit}: which one? Write it without the comma.")
+    compact = _without_groups(compact, separators, groups, kind) if len(separators) > 1 else compact.replace(",", ".")
+    try:
+        value = float(compact)
+    except ValueError as error:
+        raise QuantityTextError(f"must be a {kind.name} as in {kind.example}, was {_shown(number)}.") from error
+    return value
+
+
+def _without_groups(compact: str, separators: list[str], groups: list[str], kind: Kind) -> str:
+    """Return a number without its thousands separators: all but the last separator are of one kind and three digits apart."""
+    last, others = separators[-1], set(separators[:-1])
+    grouped = all(len(g) == 3 for g in groups[1:-1]) and 1 <= len(groups[0]) <= 3
+    if not grouped or len(others) != 1 or (last in others and len(groups[-1]) != 3):
+        raise QuantityTextError(f"must be one number, as in {kind.example}, was {_shown(compact)}.")
+    (thousands,) = others
+    compact = compact.replace(thousands, "")
+    return compact if last == thousands else compact.replace(last, ".")
+
+
+def _factor(unit: str, kind: Kind) -> float:
+    if unit in kind.units:
+        return kind.units[unit]
+    folded = {name.casefold(): factor for name, factor in kind.units.items()}
+    # Case tells milli from mega, so it is forgiven only where the prefix is not m.
+    if unit.casefold() in folded and not (unit[:1] == "M" and len(unit) > 1 and "m" + unit[1:] in kind.units):
+        return folded[unit.casefold()]
+    known = ", ".join(dict.fromkeys(u for u in kind.units if u and not u.startswith("u")))
+    raise QuantityTextError(
+        f"has the unit {_shown(unit)}, which is no {kind.name}: write {known or 'a plain number'}, as in {kind.example}."
+    )
+
+
+def _check_range(value: float, kind: Kind) -> None:
+    unit = f" {kind.unit}" if kind.unit else ""
+    if value < kind.least:
+        rule = "must not be negative" if kind.least == 0 else f"must be at least {kind.least:g}{unit}"
+        raise QuantityTextError(f"{rule}, was {value:g}{unit}.")
+    if not value <= kind.most:
+        raise QuantityTextError(f"must be at most {kind.most:g}{unit}, was {value:g}{unit}.")
+
+
+def _trimmed(number: str) -> str:
+    return number.rstrip("0").rstrip(".")
+
+
+def _shown(text: str) -> str:
+    return f"“{text}”" if len(text) <= 30 else f"“{text[:27]}…”"
+
+
+# -- showing ---------------------------------------------------------------------------------------------------------------------------
+
+
+def show_number(value: float) -> str:
+    """Return a number in full, without exponent where that stays short, so that reading it back gives the same number."""
+    text = repr(float(value))
+    if "e" in text:
+        mantissa, _, exponent = text.partition("e")
+        decimals = max(0, len(mantissa.replace(".", "").lstrip("-")) - 1 - int(exponent))
+        plain = f"{value:.{decimals}f}"
+        text = plain if len(plain) <= 30 else text
+    return text.removesuffix(".0")
+
+
+def show_quantity(value: float | None, unit: str) -> str:
+    """Return a quantity with its unit, or nothing for None."""
+    if value is None:
+        return ""
+    return f"{show_number(value)} {unit}".strip()
+
+
+def show_current(current_a: float | None) -> str:
+    """Return a current in full: A from 1 A, mA below, µA below 1 mA. Scaled in decimal, so that no digit is invented."""
+    if current_a is None:
+        return ""
+    for factor, unit in ((1.0, "A"), (1e3, "mA"), (1e6, "µA")):
+        if current_a == 0 or current_a >= 1 / factor or unit == "µA":
+            scaled = float(f"{current_a * factor:.15g}")
+            return f"{show_number(scaled)} {unit}"
+    raise AssertionError("unreachable")  # pragma: no cover - the last unit takes everything
+
+
+def show_ratio(ratio: float | None) -> str:
+    """Return a share in percent."""
+    return "" if ratio is None else f"{show_number(float(f'{ratio * 100:.12g}'))} %"

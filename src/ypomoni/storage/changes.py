@@ -1,0 +1,75 @@
+"""The log: one row a change. Append only."""
+
+from psycopg.types.json import Jsonb
+
+from ypomoni.storage.connection import Connection, Row, every, one
+
+_INSERT = """
+INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after)
+VALUES (%(organisation_id)s, %(account_id)s, %(verb)s, %(aggregate)s, %(aggregate_id)s, %(site_id)s, %(before)s, %(after)s)
+"""
+_LAST = """
+SELECT c.changed_at, a.name FROM change c LEFT JOIN account a ON a.id = c.account_id
+WHERE c.organisation_id = %s AND c.aggregate = %s AND c.aggregate_id = %s ORDER BY c.id DESC LIMIT 1
+"""
+_ALL = """
+SELECT account_id, verb, aggregate, aggregate_id, site_id, before, after FROM change WHERE organisation_id = %s ORDER BY id
+"""
+_SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
+_SET = """
+INSERT INTO setting (organisation_id, name, value) VALUES (%s, %s, %s)
+ON CONFLICT (organisation_id, name) DO UPDATE SET value = excluded.value
+"""
+
+
+def insert_change(
+    connection: Connection,
+    *,
+    organisation_id: int,
+    account_id: int | None,
+    verb: str,
+    aggregate: str,
+    aggregate_id: int,
+    site_id: int | None,
+    before: Row | None,
+    after: Row | None,
+) -> None:
+    """Log one change."""
+    values: Row = {
+        "organisation_id": organisation_id,
+        "account_id": account_id,
+        "verb": verb,
+        "aggregate": aggregate,
+        "aggregate_id": aggregate_id,
+        "site_id": site_id,
+        "before": _json(before),
+        "after": _json(after),
+    }
+    connection.execute(_INSERT, values)
+
+
+def select_last_change(connection: Connection, organisation_id: int, aggregate: str, aggregate_id: int) -> Row | None:
+    """Return who changed an aggregate last, and when."""
+    return one(connection, _LAST, (organisation_id, aggregate, aggregate_id))
+
+
+def list_changes(connection: Connection, organisation_id: int) -> list[Row]:
+    """Return every change of an organisation, oldest first."""
+    return every(connection, _ALL, (organisation_id,))
+
+
+def select_setting(connection: Connection, organisation_id: int, name: str) -> str | None:
+    """Return a setting, or None."""
+    row = one(connection, _SETTING, (organisation_id, name))
+    return None if row is None else str(row["value"])
+
+
+def upsert_setting(connection: Connection, organisation_id: int, name: str, value: str) -> None:
+    """Set a setting."""
+    connection.execute(_SET, (organisation_id, name, value))
+
+
+def _json(row: Row | None) -> Jsonb | None:
+    if row is None:
+        return None
+    return Jsonb({key: value for key, value in row.items() if key != "removed_at"} | {"removed": row.get("removed_at") is not None})
