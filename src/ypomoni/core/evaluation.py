@@ -29,6 +29,8 @@ from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RAT
 NOTICEABLY_LONGER_RATIO = 1.05
 # An alarm that fails with more than this share of the charge left fails of its current, not of spent capacity.
 CHARGE_LEFT_RATIO = 0.25
+# More marks than this are not told apart on any strip.
+MOST_BURST_MARKS = 200
 
 
 def evaluate_plan(plan: Plan) -> PlanResult:
@@ -147,7 +149,8 @@ class _Evaluation:
         has_bursts = any(load.bursts for load in self.loads)
         averaged_h = case.holdover(averaged=True).holdover_h if has_bursts else None
         limited_by, lowered_h = find_limit(case, today, averaged_h)
-        pack = case.outage().pack
+        outage = case.outage()
+        pack = outage.pack
         missing_ah = max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0)
         return replace(
             result,
@@ -170,7 +173,12 @@ class _Evaluation:
                 in_burst=today.end.in_burst,
             ),
             missing_ah=missing_ah,
-            workings={**result.workings, **workings.of_holdover(case, today, band, scenarios, pack, missing_ah)},
+            burst_times_h=outage.standby.burst_times_h(today.holdover_h, MOST_BURST_MARKS),
+            workings={
+                **result.workings,
+                **workings.of_holdover(case, today, band, scenarios, pack, missing_ah),
+                "band": workings.of_band(band, inputs),
+            },
             **bank_figures,
         )
 
@@ -303,7 +311,7 @@ def _shares(case: Case) -> tuple[LoadShare, ...]:
         shares.append(
             LoadShare(
                 key="",
-                name="the supply itself",
+                name="The supply itself",
                 quantity=1,
                 standby_current_a=own_a,
                 alarm_current_a=own_a,

@@ -207,6 +207,7 @@ class SupplyResult:
     methods: tuple[MethodResult, ...] = ()
     findings: tuple[Finding, ...] = ()
     shares: tuple[LoadShare, ...] = ()
+    burst_times_h: tuple[float, ...] = ()
     workings: dict[str, Working] = field(default_factory=dict)
     overloaded: bool = False
 

@@ -1,14 +1,16 @@
 """The working of each figure: formula, this plan's numbers, their provenance, the source of the rule. Called by `evaluation` only."""
 
+import math
+
 from ypomoni.core.batteries import Pack
 from ypomoni.core.case import Case
 from ypomoni.core.loads import ConverterKind
 from ypomoni.core.recovery import Recovery
-from ypomoni.core.results import Band, Scenarios, Step, Working, WorkingInput
+from ypomoni.core.results import Band, BandInput, Scenarios, Step, Working, WorkingInput
 from ypomoni.core.simulation import Holdover, LoadCurrents
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
 from ypomoni.core.supplies import Supply
-from ypomoni.core.wording import plain_number, say_amps
+from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
 
 MODEL_SOURCE = "two-well kinetic battery model with resistance (Manwell & McGowan, Solar Energy 50, 1993)"
 PROVENANCE_WORDS = {
@@ -167,6 +169,32 @@ def of_holdover(case: Case, today: Holdover, band: Band, scenarios: Scenarios, p
         note="What to fit is more than this: a bigger bank is also drawn on longer, aged and cold.",
     )
     return found
+
+
+def of_band(band: Band, inputs: tuple[BandInput, ...]) -> Working:
+    """Return the working of the low side of the band: each input alone at its bad end, added as root of squares."""
+    deltas: list[WorkingInput] = []
+    for n, i in enumerate(inputs, start=1):
+        fall = math.log(band.expected / i.low_h) if 0 < i.low_h < band.expected else 0.0
+        words = PROVENANCE_WORDS.get(i.provenance, i.provenance)
+        meaning = f"ln(H / {say_hours(i.low_h)}), {i.name} at its bad end: {say_percent(i.share_ratio)} of the width"
+        deltas.append(WorkingInput(symbol=f"d{n}", meaning=meaning, value=fall, unit="", provenance=words))
+    expected = WorkingInput(symbol="H", meaning="expected holdover", value=band.expected, unit="h", provenance="simulated")
+    certain = any(i.low_h <= 0 for i in inputs) or band.expected <= 0
+    squares = " + ".join(f"{d.symbol}*{d.symbol}" for d in deltas)
+    steps = () if certain else (Step(symbol="low", expression=f"H*exp(-sqrt({squares}))", value=band.low, unit="h"),)
+    note = f"High side likewise, with each input at its good end: {say_hours(band.high)}. Limits are 95 %; equal pieces of one load move together."
+    if certain:
+        note = "With one input alone at its bad end it does not hold at all, so the low end is nothing. " + note
+    return Working(
+        title="Low end of the band",
+        value=band.low,
+        unit="h",
+        source="independent uncertainties add as root of squares; limits from where each figure comes from",
+        inputs=(expected, *deltas),
+        steps=steps,
+        note=note,
+    )
 
 
 def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tuple[Step, ...]]:

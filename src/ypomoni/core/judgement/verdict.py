@@ -38,6 +38,7 @@ def judge_plan(covered: list[SupplyResult], weakest: SupplyResult | None) -> Fin
     if weakest is None or weakest.holdover is None or not others:
         return None
     following = min(others, key=lambda s: s.coverage_ratio or 0.0)
+    strongest = max(others, key=lambda s: s.coverage_ratio or 0.0)
     if following.holdover is None or (weakest.coverage_ratio or 0.0) >= WEAK_LINK_RATIO * (following.coverage_ratio or 0.0):
         return None
     return Finding(
@@ -46,5 +47,5 @@ def judge_plan(covered: list[SupplyResult], weakest: SupplyResult | None) -> Fin
         evidence=f"{weakest.name} holds {say_hours(weakest.holdover.expected)} of {say_required_h(weakest.standby_h)}, "
         f"the next, {following.name}, {say_hours(following.holdover.expected)} of {say_required_h(following.standby_h)}.",
         source="a site holds as long as its weakest supply",
-        way_out=f"Move loads from {weakest.name} to {following.name} where bus and rail allow.",
+        way_out=f"Move loads from {weakest.name} to {strongest.name} where bus and rail allow.",
     )

@@ -166,6 +166,17 @@ class Timeline:
         """Return every edge strictly between a and b, sorted."""
         return sorted({edge for train in self.trains for wave in train.waves for edge in wave.edges(a, b)})
 
+    def burst_times_h(self, until_h: float, most: int) -> tuple[float, ...]:
+        """Return when bursts start until a time, evenly thinned to at most so many. [h]"""
+        times: list[float] = []
+        for train in self.trains:
+            for wave in train.waves:
+                count = int(max(0.0, until_h - wave.offset_h) / wave.period_h) + 1
+                step = max(1, math.ceil(count / most))
+                times += [wave.offset_h + n * wave.period_h for n in range(0, count, step)]
+        times = sorted(t for t in times if t <= until_h)
+        return tuple(times[:: max(1, math.ceil(len(times) / most))])
+
     def shares(self, a: float) -> list[tuple[float, float, float, float]]:
         """Return what share of one longest period from a is spent at each draw: (share, A, W, S)."""
         b = a + self.longest_period_h

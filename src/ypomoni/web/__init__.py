@@ -1,0 +1,40 @@
+"""The web edge: an application factory, a blueprint per stage of the work, forms, view models and templates."""
+
+from flask import Flask
+from flask_wtf import CSRFProtect
+
+from ypomoni.actions.accounts import Passwords
+from ypomoni.storage.connection import open_pool
+from ypomoni.web import errors, security, templating
+from ypomoni.web.settings import Settings
+from ypomoni.web.stages import auth, people, plan, records, sites
+
+LARGEST_REQUEST = 6 * 1024 * 1024
+
+
+def create_app(settings: Settings) -> Flask:
+    """Return the application."""
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=settings.secret_key,
+        DEMO=settings.demo,
+        SIGN_IN_LIMIT=settings.sign_in_limit,
+        MAX_CONTENT_LENGTH=LARGEST_REQUEST,
+        MAX_FORM_MEMORY_SIZE=LARGEST_REQUEST,
+        SESSION_COOKIE_NAME="ypomoni",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_SECURE=not settings.demo,
+        PERMANENT_SESSION_LIFETIME=60 * 60 * 24 * 14,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SSL_STRICT=not settings.demo,
+    )
+    app.extensions["pool"] = open_pool(settings.conninfo)
+    app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
+    CSRFProtect(app)
+    security.init_app(app)
+    errors.init_app(app)
+    templating.init_app(app)
+    for blueprint in (auth.blueprint, people.blueprint, sites.blueprint, plan.blueprint, records.blueprint):
+        app.register_blueprint(blueprint)
+    return app

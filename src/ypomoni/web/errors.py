@@ -1,0 +1,64 @@
+"""Answers that are not results: plain pages that say what happened and keep what was typed. Never a stack trace."""
+
+import logging
+from typing import Any
+
+from flask import Flask, g, jsonify, render_template, request
+from flask_wtf.csrf import CSRFError
+from werkzeug.exceptions import HTTPException
+
+from ypomoni.actions.errors import NotFound
+from ypomoni.storage.errors import DatabaseAway
+from ypomoni.web.security import wants_json
+
+SECRET_FIELDS = frozenset({"password", "current", "new", "again", "csrf_token"})
+WORDS = {
+    400: ("That request was not understood", "Go back and try again."),
+    401: ("You are signed out", "Sign in again; what you typed is still on the page you came from."),
+    403: ("That is not allowed", "Go back to your sites."),
+    404: ("There is nothing here", "It may have been removed, or it belongs to somebody else."),
+    405: ("That request was not understood", "Go back and try again."),
+    413: ("That is too large", "A site file has at most 6 MB."),
+    429: ("Too many tries", "Wait a minute, then try again."),
+    503: ("The database is away", "Nothing was saved just now. It is usually back within a minute."),
+    500: ("Something went wrong on our side", "It has been noted. Nothing was saved."),
+}
+log = logging.getLogger("ypomoni")
+
+
+def init_app(app: Flask) -> None:
+    """Register the answers."""
+
+    @app.errorhandler(NotFound)
+    def _not_found(_: NotFound) -> Any:
+        return answer(404)
+
+    @app.errorhandler(DatabaseAway)
+    def _away(_: DatabaseAway) -> Any:
+        return answer(503)
+
+    @app.errorhandler(CSRFError)
+    def _csrf(_: CSRFError) -> Any:
+        return answer(400, "This page is too old to be sent: reload it, and sign in again if you are asked to.")
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Any:
+        return answer(error.code or 500)
+
+    @app.errorhandler(Exception)
+    def _unexpected(error: Exception) -> Any:
+        log.exception("unexpected: %s", type(error).__name__)
+        return answer(500)
+
+
+def answer(code: int, hint: str | None = None) -> Any:
+    """Return a plain page, or its words as JSON for the page's own script. What was typed comes with it, but no secret."""
+    title, usual = WORDS.get(code, WORDS[400 if code < 500 else 500])
+    # The connection of this request may be gone: the page must not ask it anything.
+    g.pop("connection", None)
+    if wants_json():
+        return jsonify({"message": f"{title}. {hint or usual}"}), code
+    typed: list[tuple[str, str]] = []
+    if code == 503 and request.method == "POST":
+        typed = [(k, v) for k, v in request.form.items(multi=True) if k not in SECRET_FIELDS]
+    return render_template("error.html", code=code, title=title, hint=hint or usual, typed=typed), code

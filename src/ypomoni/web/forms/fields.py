@@ -1,0 +1,154 @@
+"""Fields of our own: a quantity as people write it, kept as it was typed."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from wtforms import Field, SelectField, StringField
+from wtforms.form import BaseForm
+from wtforms.validators import StopValidation
+from wtforms.widgets import TextInput
+
+from ypomoni.documents.faults import Fault
+from ypomoni.documents.quantities import (
+    Kind,
+    QuantityTextError,
+    read_count,
+    read_current,
+    read_quantity,
+    show_current,
+    show_number,
+    show_quantity,
+)
+from ypomoni.storage.connection import Row
+
+
+class QuantityField(Field):
+    """A text with a quantity. ``data`` is the number in the unit of its kind, or None where it may be left empty and is."""
+
+    widget = TextInput()
+
+    def __init__(self, label: str, kind: Kind, *, optional: bool = False, scale: float = 1.0, hint: str = "", **kwargs: Any) -> None:
+        super().__init__(label, **kwargs)
+        self.kind = kind
+        self.optional = optional
+        # What is kept over what is typed: 0.01 for a ratio that is typed in percent.
+        self.scale = scale
+        self.hint = hint or (f"as in {kind.example}" if not optional else f"as in {kind.example}, or empty if not known")
+
+    def _value(self) -> str:
+        if self.raw_data:
+            return str(self.raw_data[0])
+        return self.show(self.data)
+
+    def show(self, value: float | None) -> str:
+        """Return a kept value as text."""
+        return "" if value is None else show_quantity(float(f"{value / self.scale:.12g}"), self.kind.unit)
+
+    def read(self, text: str) -> Any:
+        """Return what a text says, or raise `QuantityTextError`."""
+        return read_quantity(text, self.kind) * self.scale
+
+    def process_formdata(self, valuelist: Sequence[str]) -> None:
+        """Read the typed text."""
+        self.data = None
+        text = valuelist[0] if valuelist else ""
+        if not text.strip() and self.optional:
+            return
+        try:
+            self.data = self.read(text)
+        except QuantityTextError as error:
+            raise ValueError(str(error)) from error
+
+    def pre_validate(self, form: BaseForm) -> None:
+        """Stop where the text could not be read: its message is there already."""
+        if self.process_errors:
+            raise StopValidation()
+
+
+class Typed(float):
+    """A current with the text it was typed as, which is shown in its place."""
+
+    text: str | None = None
+
+    @staticmethod
+    def of(row: Row, name: str) -> "Typed | None":
+        """Return a row's current of a name (standby or alarm) with its text."""
+        value = row.get(f"{name}_current_a")
+        if value is None:
+            return None
+        found = Typed(value)
+        found.text = row.get(f"{name}_text")
+        return found
+
+
+class CurrentField(QuantityField):
+    """A current, also as `W @ V`: ``rail_v`` is then the rail it was stated on."""
+
+    rail_v: float | None = None
+
+    def show(self, value: float | None) -> str:
+        """Return a current as it was typed, or with the prefix that suits it."""
+        return getattr(value, "text", None) or show_current(value)
+
+    def read(self, text: str) -> float:
+        """Return the current a text says."""
+        current_a, self.rail_v = read_current(text)
+        return current_a
+
+
+class CountField(QuantityField):
+    """A whole number from 1."""
+
+    def show(self, value: float | None) -> str:
+        """Return the bare number."""
+        return "" if value is None else show_number(value)
+
+    def read(self, text: str) -> int:
+        """Return the number a text says."""
+        return read_count(text)
+
+
+class TextField(StringField):
+    """A line of text, trimmed, of limited length and without control characters."""
+
+    def __init__(self, label: str, *, required: bool = True, longest: int = 200, hint: str = "", **kwargs: Any) -> None:
+        super().__init__(label, **kwargs)
+        self.required = required
+        self.longest = longest
+        self.hint = hint
+
+    def pre_validate(self, form: BaseForm) -> None:
+        """Refuse what is empty, too long, or holds what no name holds."""
+        text = (self.data or "").strip()
+        self.data = text
+        if self.required and not text:
+            raise StopValidation("must not be empty.")
+        if len(text) > self.longest:
+            raise StopValidation(f"must be at most {self.longest} characters long, has {len(text)}.")
+        if any(ord(c) < 32 or 0xD800 <= ord(c) <= 0xDFFF or ord(c) == 127 for c in text):
+            raise StopValidation("must not hold control characters.")
+
+
+class ChoiceField(SelectField):
+    """A choice; a value that is not offered is refused in words."""
+
+    hint = ""
+
+    def pre_validate(self, form: BaseForm) -> None:
+        """Refuse what is not offered."""
+        if self.data not in [str(value) for value, *_ in self.iter_choices()]:
+            raise StopValidation("must be one of those offered.")
+
+
+def place_faults(form: BaseForm, faults: Sequence[Fault], paths: dict[str, str]) -> list[str]:
+    """Put each fault beside its field and return those that have none. ``paths`` maps a path's beginning to a field's name."""
+    loose: list[str] = []
+    for fault in faults:
+        name = next((field for path, field in paths.items() if fault.path == path or fault.path.startswith((f"{path}.", f"{path}["))), None)
+        if name is None and fault.path in form:
+            name = fault.path
+        if name is None:
+            loose.append(fault.message if not fault.path else f"{fault.path}: {fault.message}")
+        else:
+            form[name].errors = [*form[name].errors, fault.message]
+    return loose

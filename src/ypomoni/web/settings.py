@@ -1,0 +1,30 @@
+"""How the application is run. Read from the environment once, at start."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settings:
+    """``conninfo`` says where the database is; ``demo`` shows the made-up credentials and allows cookies over plain http."""
+
+    conninfo: str
+    secret_key: str
+    demo: bool = False
+    cheap_passwords: bool = False
+    sign_in_limit: str = "10 per minute"
+
+    @staticmethod
+    def from_environment() -> "Settings":
+        """Return the settings of ``YPOMONI_DATABASE`` and ``YPOMONI_SECRET_KEY`` (or ``…_FILE``) and ``YPOMONI_DEMO``."""
+        secret = os.environ.get("YPOMONI_SECRET_KEY", "")
+        if not secret and "YPOMONI_SECRET_KEY_FILE" in os.environ:
+            secret = Path(os.environ["YPOMONI_SECRET_KEY_FILE"]).read_text().strip()
+        if len(secret) < 32:
+            raise SystemExit("YPOMONI_SECRET_KEY must be set to at least 32 random characters.")
+        if "YPOMONI_DATABASE" not in os.environ:
+            raise SystemExit(
+                "YPOMONI_DATABASE must say where the database is, as in 'host=127.0.0.1 dbname=ypomoni user=ypomoni password=…'."
+            )
+        return Settings(conninfo=os.environ["YPOMONI_DATABASE"], secret_key=secret, demo=os.environ.get("YPOMONI_DEMO") == "1")

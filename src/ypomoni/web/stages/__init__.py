@@ -1,0 +1,1 @@
+"""The views, a blueprint per stage of the work and per kind of record."""

@@ -1,0 +1,57 @@
+"""One cell of the register as an edit of the whole load: the same form, filled from the row, with one text replaced."""
+
+from typing import Any
+
+from werkzeug.datastructures import MultiDict
+
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.documents.quantities import read_current, show_current, show_quantity
+from ypomoni.storage.connection import Row
+from ypomoni.web.forms.records import LoadForm
+from ypomoni.web.view.plan import load_cells
+
+_GOVERNED = {
+    "name": ("name",),
+    "supply": ("supply_id",),
+    "quantity": ("quantity",),
+    "standby": ("standby_current_a", "standby_text"),
+    "alarm": ("alarm_current_a", "alarm_text", "alarm_provenance"),
+    "standby_provenance": ("standby_provenance",),
+    "alarm_provenance": ("alarm_provenance",),
+}
+CELLS = tuple(_GOVERNED)
+
+
+def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
+    """Return the form of a load with the text of one cell replaced."""
+    supplies = tree.supplies.get(row["plan_id"], [])
+    cells = load_cells(row, {s["id"] for s in supplies})
+    # The rail is taken from the other current's text only when that is the one edited.
+    for name in ("standby", "alarm"):
+        if name != cell and cells[name] and "@" in cells[name]:
+            cells[name] = show_current(read_current(cells[name])[0])
+    texts: dict[str, Any] = {**cells, cell: text, **_rest(row)}
+    form = LoadForm(MultiDict(texts))
+    form.supply.choices = [("", "unassigned"), *((str(s["id"]), s["name"]) for s in supplies)]
+    return form
+
+
+def changes_of_cell(form: LoadForm, cell: str) -> Row:
+    """Return the columns a cell governs; the others stay as they are, to the last digit."""
+    columns = form.columns()
+    names = _GOVERNED[cell]
+    if cell in ("standby", "alarm") and getattr(form[cell], "rail_v", None) is not None:
+        names = (*names, "rail_v")
+    return {name: columns[name] for name in names}
+
+
+def _rest(row: Row) -> dict[str, str]:
+    ratio = row["converter_efficiency_ratio"]
+    found = {
+        "rail_v": show_quantity(row["rail_v"], "V"),
+        "converter": row["converter_kind"] or "",
+        "converter_efficiency_ratio": "" if ratio is None else show_quantity(float(f"{ratio * 100:.12g}"), "%"),
+        "behaviour": row["behaviour"],
+        "min_v": show_quantity(row["min_v"], "V"),
+    }
+    return found | ({"essential": "y"} if row["essential"] else {})

@@ -1,0 +1,79 @@
+// The page around everything: sheets that slide in, regions that follow the server, notices with an undo.
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("workbench", () => ({
+    notice: { text: "", undo: "" },
+    opener: null,
+
+    async open(address) {
+      this.opener = document.activeElement;
+      const { status, data } = await window.ypomoni.send(address);
+      if (status === 200) this.show(data.html);
+      else this.tell({ text: data.message || "This cannot be shown just now." });
+    },
+
+    show(html) {
+      const sheet = this.$refs.sheet;
+      this.$refs.sheetbody.innerHTML = html;
+      if (!sheet.open) sheet.showModal();
+      const first = sheet.querySelector("[aria-invalid=true], .input:not([type=hidden]), .sheet-close");
+      if (first) first.focus();
+    },
+
+    shut() { this.$refs.sheet.close(); },
+
+    left() {
+      this.$refs.sheetbody.innerHTML = "";
+      const back = this.opener && this.opener.isConnected ? this.opener : document.getElementById("main");
+      back.focus();
+    },
+
+    async submit(form, event) {
+      const body = new FormData(form, event.submitter);
+      await this.settle(await window.ypomoni.send(form.dataset.save, body), form);
+    },
+
+    async takeAway(button) {
+      const body = new FormData();
+      body.set("version", button.dataset.version);
+      await this.settle(await window.ypomoni.send(button.dataset.post, body), button.closest("form"));
+    },
+
+    async post(address) {
+      await this.settle(await window.ypomoni.send(address, new FormData()), null);
+    },
+
+    async undo() {
+      const address = this.notice.undo;
+      this.hush();
+      await this.post(address);
+    },
+
+    settle({ status, data }, form) {
+      if (data.go) { window.location.assign(data.go); return; }
+      if (status === 200) {
+        if (data.regions) this.follow(data.regions);
+        if (data.notice) this.tell({ text: data.notice, undo: data.undo || "" });
+        if (this.$refs.sheet.open) this.shut();
+      } else if (data.html && (status === 409 || status === 422)) {
+        this.show(data.html);
+      } else if (form) {
+        const line = form.querySelector(".form-message");
+        line.textContent = data.message || "That did not work. What you typed is still here.";
+        line.hidden = false;
+        line.scrollIntoView({ block: "center" });
+      } else {
+        this.tell({ text: data.message || "That did not work." });
+      }
+    },
+
+    follow(regions) {
+      for (const [name, html] of Object.entries(regions)) {
+        const region = document.getElementById("region-" + name);
+        if (region) region.innerHTML = html;
+      }
+    },
+
+    tell(detail) { this.notice = { text: detail.text, undo: detail.undo || "" }; },
+    hush() { this.notice = { text: "", undo: "" }; },
+  }));
+});

@@ -1,0 +1,26 @@
+"""What every template may use: the signed-in person, versions of static files, icons. Called by the factory."""
+
+import hashlib
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, g, url_for
+
+
+def init_app(app: Flask) -> None:
+    """Give the templates what they share."""
+    folder = Path(app.static_folder or "")
+    versions: dict[str, str] = {}
+
+    def asset(name: str) -> str:
+        """Return the address of a static file, with a digest so that it may be kept for ever."""
+        if name not in versions:
+            versions[name] = hashlib.sha256((folder / name).read_bytes()).hexdigest()[:10]
+        return url_for("static", filename=name, v=versions[name])
+
+    @app.context_processor
+    def _shared() -> dict[str, Any]:
+        return {"asset": asset, "actor": g.get("actor"), "demo": app.config["DEMO"]}
+
+    app.jinja_env.trim_blocks = True
+    app.jinja_env.lstrip_blocks = True

@@ -1,0 +1,1 @@
+"""View models: finished strings and coordinates, so that templates neither compute nor convert."""

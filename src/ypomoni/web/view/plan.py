@@ -1,0 +1,260 @@
+"""The plan page as finished strings: the answer, supplies with their banks and schools, findings, the register."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.judgement.facts import say_sold
+from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult
+from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
+from ypomoni.documents.quantities import show_current, show_quantity
+from ypomoni.storage.connection import Row
+from ypomoni.web.view.figures import Figure, recovery_words
+from ypomoni.web.view.strip import hours_of
+from ypomoni.web.view.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, METHOD_WORDS, PROVENANCE_WORDS, SEVERITY_WORDS, VERDICT_WORDS
+
+WORDY_PARTS = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """The answer in one line, and the figures under it."""
+
+    verdict: str
+    lead: Figure | None
+    text: str
+    tail: str
+    figures: tuple[tuple[str, Figure | None, str], ...]
+
+
+def build_answer(plan: PlanResult) -> Answer:
+    """Return the answer of a plan: how long, which gives out first, why, what to fit, charged by when."""
+    weakest = plan.weakest
+    if weakest is None or weakest.holdover is None:
+        if not plan.supplies:
+            text = "No supply yet. Say what must hold, then add the supply that must hold it."
+        elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
+            text = "These supplies are kept, but their kind is not modelled yet: no hours are named."
+        else:
+            text = "Nothing draws yet. Add the first load."
+        return Answer(verdict="none", lead=None, text=text, tail="", figures=())
+    band = weakest.holdover
+    lead = Figure(text=hours_of(weakest), supply=weakest.key, working="holdover")
+    several = len([s for s in plan.supplies if s.holdover]) > 1
+    limit = LIMIT_WORDS[weakest.limited_by] if weakest.limited_by else ""
+    if plan.meets_requirement:
+        first = f"{weakest.name} would give out first" if several else f"{weakest.name} ends when {limit}" if limit else weakest.name
+        tail = f"{first}." if not (several and limit) else f"{first}: {limit}."
+    else:
+        short = band.expected < weakest.standby_h
+        tail = f"{weakest.name} gives out first: {limit}." if short else f"{weakest.name} is the shortest."
+    figures: list[tuple[str, Figure | None, str]] = []
+    if weakest.limited_by is not LimitedBy.NO_BANK:
+        figures.append(("band", Figure(text=f"{say_hours(band.low)} to {say_hours(band.high)}", supply=weakest.key, working="band"), ""))
+    if weakest.missing_ah:
+        figures.append(("missing", Figure(text=say_amp_hours(weakest.missing_ah), supply=weakest.key, working="missing"), ""))
+    figures.append(_fit(weakest))
+    figures.append(_charged(weakest))
+    return Answer(
+        verdict=plan.verdict.value if plan.verdict else "none",
+        lead=lead,
+        text=f"of {say_required_h(weakest.standby_h)}.",
+        tail=tail,
+        figures=tuple(f for f in figures if f[1] is not None or f[2]),
+    )
+
+
+def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:
+    bank = s.recommended_bank
+    if bank is None:
+        return ("fit", None, s.no_bank_reason or "")
+    text = say_sold(bank)
+    if s.fewer_blocks_bank:
+        text += f", or {say_sold(s.fewer_blocks_bank)}"
+    if s.rated_c20_ah is not None and bank.capacity_ah * bank.parallel <= s.rated_c20_ah + 1e-6:
+        return ("fit", Figure(text=f"a new {text} is enough", supply=s.key, working="method_simulation"), "")
+    return ("fit", Figure(text=text, supply=s.key, working="method_simulation"), "")
+
+
+def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
+    share = say_percent(s.recharge_to_ratio)
+    must = f", must be {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
+    if "recovery" not in s.workings:
+        return ("charged", None, "charger not known" if s.limited_by is not LimitedBy.NO_BANK else "")
+    when = "never" if s.recovery_h is None else f"after {recovery_words(s)}"
+    return ("charged", Figure(text=f"back to {share} {when}{must}", supply=s.key, working="recovery"), "")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FindingView:
+    """One finding with the supply it is about."""
+
+    severity: str
+    word: str
+    supply: str
+    code: str
+    evidence: str
+    source: str
+    way_out: str
+
+
+def build_findings(plan: PlanResult) -> list[FindingView]:
+    """Return all findings of a plan, worst first; among equals those of the weakest supply first."""
+    order = list(Severity)
+    found: list[tuple[int, bool, int, SupplyResult, Finding]] = []
+    for n, s in enumerate(plan.supplies):
+        found += [(order.index(f.severity), s.key != plan.weakest_supply, n, s, f) for f in s.findings]
+    return [
+        FindingView(
+            severity=f.severity.value,
+            word=SEVERITY_WORDS[f.severity],
+            supply=s.key,
+            code=f.code,
+            evidence=f.evidence,
+            source=f.source,
+            way_out=f.way_out,
+        )
+        for *_, s, f in sorted(found, key=lambda entry: entry[:3])
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SupplyView:
+    """One supply with its figures."""
+
+    row: Row
+    key: str
+    name: str
+    kind: str
+    verdict: str
+    verdict_word: str
+    bank: str
+    limits: str
+    requirement: str
+    modelled: bool
+    facts: tuple[tuple[str, Figure | None, str], ...]
+    scenarios: tuple[tuple[str, Figure], ...]
+    methods: tuple[tuple[str, bool, Figure | None], ...]
+
+
+def bank_words(row: Row) -> str:
+    """Return the bank of a supply row in words."""
+    if row["bank_chemistry"] is None:
+        return "no bank"
+    blocks = say_bank(row["bank_series"], row["bank_parallel"], row["bank_block_v"], row["bank_capacity_ah"], row["bank_rate_h"])
+    age = f", {plain_number(row['bank_age_y'])} y" if row["bank_age_y"] else ", new"
+    return f"{blocks} {CHEMISTRY_WORDS[row['bank_chemistry']]}{age}"
+
+
+def build_supplies(tree: SiteTree, plan_row: Row, plan: PlanResult) -> list[SupplyView]:
+    """Return the supplies of a plan with everything computed for them."""
+    rows = {r["key"]: r for r in tree.supplies.get(plan_row["id"], [])}
+    methods = {r["id"]: r["method"] for r in tree.requirements}
+    return [_supply(rows[s.key], s, methods.get(rows[s.key]["requirement_id"], "")) for s in plan.supplies]
+
+
+def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
+    def figure(text: str, working: str) -> Figure:
+        return Figure(text=text, supply=s.key, working=working)
+
+    facts: list[tuple[str, Figure | None, str]] = []
+    if s.standby_current_a is not None and s.alarm_current_a is not None and s.peak_current_a is not None:
+        facts += [
+            ("Standby", figure(say_amps(s.standby_current_a), "standby_current"), "average, with bursts"),
+            ("Alarm", figure(say_amps(s.alarm_current_a), "alarm_current"), "average"),
+            ("Peak", figure(say_amps(s.peak_current_a), "peak_current"), "what can coincide"),
+        ]
+    scenarios: list[tuple[str, Figure]] = []
+    if s.holdover is not None and s.scenarios is not None and "holdover" in s.workings:
+        facts.append(("Holdover", figure(hours_of(s), "holdover"), f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}"))
+        facts.append(("Endurance", figure(say_hours(s.endurance_h or 0.0), "endurance"), "standby alone"))
+        for key, word in (("fresh", "Fresh"), ("cold", "Cold"), ("end_of_life", "End of life"), ("worst", "Old and cold")):
+            hours_h = getattr(s.scenarios, key)
+            scenarios.append((word, figure(say_hours(hours_h, not_reaching_h=s.standby_h), f"scenario_{key}")))
+    if s.charge_current_a is not None:
+        facts.append(("Charge", figure(say_amps(s.charge_current_a), "charge_current"), "left beside the load"))
+    if "recovery" in s.workings:
+        must = f"must be {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
+        facts.append((f"Back to {say_percent(s.recharge_to_ratio)}", figure(recovery_words(s), "recovery"), must))
+    limits = [
+        f"cut-off {show_quantity(row['cutoff_v'], 'V')}" if row["cutoff_v"] is not None else "no cut-off",
+        f"output {show_current(row['output_limit_a'])}" if row["output_limit_a"] is not None else "",
+        f"charges {show_current(row['charge_limit_a'])}" if row["charge_limit_a"] is not None else "",
+        f"at {show_quantity(row['charge_v'], 'V')}" if row["charge_v"] is not None else "",
+    ]
+    return SupplyView(
+        row=row,
+        key=s.key,
+        name=s.name,
+        kind=KIND_WORDS[s.kind],
+        verdict=s.verdict.value if s.verdict else "none",
+        verdict_word=VERDICT_WORDS[s.verdict],
+        bank=bank_words(row),
+        limits=" · ".join(part for part in limits if part),
+        requirement=s.requirement_name,
+        modelled=s.limited_by is not LimitedBy.NOT_MODELLED_YET,
+        facts=tuple(facts),
+        scenarios=tuple(scenarios),
+        methods=tuple(
+            (
+                METHOD_WORDS[m.method].capitalize(),
+                m.method.value == method,
+                None if m.required_ah is None else figure(say_amp_hours(m.required_ah), f"method_{m.method.value}"),
+            )
+            for m in s.methods
+        ),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadView:
+    """One row of the register: what stands in its cells, and a line about the rest of it."""
+
+    row: Row
+    cells: dict[str, str]
+    more: str
+    unassigned: bool
+
+
+def build_register(tree: SiteTree, plan_row: Row) -> list[LoadView]:
+    """Return the loads of a plan, supply by supply, unassigned ones first: they wait for one."""
+    supplies = [s["id"] for s in tree.supplies.get(plan_row["id"], [])]
+    place = {supply_id: n for n, supply_id in enumerate(supplies)}
+    loads = sorted(tree.loads.get(plan_row["id"], []), key=lambda r: (place.get(r["supply_id"], -1), r["id"]))
+    return [LoadView(row=r, cells=load_cells(r, place), more=_more(r), unassigned=r["supply_id"] not in place) for r in loads]
+
+
+def load_cells(row: Row, supplies: Any) -> dict[str, str]:
+    """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
+    return {
+        "name": row["name"],
+        "supply": str(row["supply_id"]) if row["supply_id"] in supplies else "",
+        "quantity": str(row["quantity"]),
+        "standby": row["standby_text"] or show_current(row["standby_current_a"]),
+        "alarm": "" if row["alarm_current_a"] is None else row["alarm_text"] or show_current(row["alarm_current_a"]),
+        "standby_provenance": row["standby_provenance"],
+        "alarm_provenance": row["alarm_provenance"] or row["standby_provenance"],
+    }
+
+
+def _more(row: Row) -> str:
+    parts: list[str] = []
+    for burst in row["bursts"]:
+        parts.append(
+            f"{show_current(burst['current_a'])} for {plain_number(burst['duration_s'])} s, {plain_number(burst['per_hour'])} an hour"
+        )
+    if row["converter_kind"]:
+        ratio = f" {say_percent(row['converter_efficiency_ratio'])}" if row["converter_efficiency_ratio"] else ""
+        parts.append(f"{show_quantity(row['rail_v'], 'V')} by {row['converter_kind']} converter{ratio}")
+    if row["behaviour"] != "constant_current":
+        parts.append("constant power" if row["behaviour"] == "constant_power" else "resistive")
+    if row["min_v"] is not None:
+        parts.append(f"needs {show_quantity(row['min_v'], 'V')}")
+    if not row["essential"]:
+        parts.append("may drop")
+    return " · ".join(parts[:WORDY_PARTS])
+
+
+def say_provenance(key: str) -> str:
+    """Return where a figure comes from in words."""
+    return PROVENANCE_WORDS.get(key, key)

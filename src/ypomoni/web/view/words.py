@@ -1,0 +1,69 @@
+"""The words of the interface for the words of the code: one table each."""
+
+from ypomoni.core.judgement.holdover import LIMIT_WORDS, METHOD_WORDS
+from ypomoni.core.results import LimitedBy, Severity, Verdict
+
+VERDICT_WORDS: dict[Verdict | None, str] = {
+    Verdict.FAILS: "fails",
+    Verdict.ON_PAPER_ONLY: "on paper only",
+    Verdict.HOLDS: "holds",
+    None: "not judged",
+}
+SEVERITY_WORDS = {Severity.DANGER: "Danger", Severity.FAILS: "Fails", Severity.RISK: "Risk", Severity.NOTE: "Note"}
+LIMIT_WORDS_SHORT = {
+    LimitedBy.CAPACITY: "charge spent",
+    LimitedBy.BURST: "a burst trips it",
+    LimitedBy.ALARM: "alarm too heavy",
+    LimitedBy.VOLTAGE_COLLAPSE: "voltage collapses",
+    LimitedBy.END_VOLTAGE: "end voltage",
+    LimitedBy.CUTOFF_HIGH: "cut-off too high",
+    LimitedBy.NO_BANK: "no bank",
+    LimitedBy.NOTHING_DRAWS: "",
+    LimitedBy.NOT_MODELLED_YET: "",
+}
+KIND_WORDS = {
+    "panel": "Control panel",
+    "boxed": "Boxed supply",
+    "dc_ups": "DC UPS",
+    "ac_ups": "AC UPS",
+    "solar": "Solar-charged battery",
+    "windowed": "Battery with daily charging windows",
+    "primary": "Primary pack",
+}
+CHEMISTRY_WORDS = {
+    "lead_agm": "lead AGM",
+    "lead_gel": "lead gel",
+    "lifepo4": "LiFePO4",
+    "li_ion": "Li-ion",
+    "nimh": "NiMH",
+    "alkaline": "alkaline",
+    "li_mno2": "Li-MnO2",
+    "li_fes2": "Li-FeS2",
+    "li_socl2": "Li-SOCl2",
+}
+PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
+BEHAVIOUR_WORDS = {"constant_current": "Constant current", "constant_power": "Constant power", "resistive": "Resistive"}
+CONVERTER_WORDS = {"": "None", "switching": "Switching", "linear": "Linear"}
+METHOD_CHOICES = {
+    "simulation": "Simulation, aged and cold",
+    "standard_formula": "Standard formula (× 1.25)",
+    "standby_alarm_margin": "Standby + alarm with margin (× 1.20)",
+    "derated": "Derated by usable, age, activity",
+    "plain": "Plain: current × time",
+}
+UNMODELLED_NOTE = {"dc_ups", "ac_ups", "solar", "windowed", "primary"}
+
+__all__ = [
+    "BEHAVIOUR_WORDS",
+    "CHEMISTRY_WORDS",
+    "CONVERTER_WORDS",
+    "KIND_WORDS",
+    "LIMIT_WORDS",
+    "LIMIT_WORDS_SHORT",
+    "METHOD_CHOICES",
+    "METHOD_WORDS",
+    "PROVENANCE_WORDS",
+    "SEVERITY_WORDS",
+    "UNMODELLED_NOTE",
+    "VERDICT_WORDS",
+]
