@@ -177,6 +177,14 @@ class Timeline:
         times = sorted(t for t in times if t <= until_h)
         return tuple(times[:: max(1, math.ceil(len(times) / most))])
 
+    def averaged(self) -> "Timeline":
+        """Return the same demand with its bursts spread evenly over time."""
+        if not self.trains:
+            return self
+        shares = self.shares(4 * self.longest_period_h)
+        i, p, g = (sum(share * level[n] for share, *level in shares) for n in range(3))
+        return Timeline(Draw(i, p, g), ())
+
     def shares(self, a: float) -> list[tuple[float, float, float, float]]:
         """Return what share of one longest period from a is spent at each draw: (share, A, W, S)."""
         b = a + self.longest_period_h

@@ -12,16 +12,15 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.batteries import Pack
-from ypomoni.core.loads import Draw
 from ypomoni.core.simulation.demand import Timeline
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
 # With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
-EXPLICIT_EDGES = 3_000
+EXPLICIT_EDGES = 600
 EDGES_PER_CHUNK = 120.0
 NUDGE_H = 0.005 / 3600.0
-BISECTION_H = 0.02 / 3600.0
+BISECTION_H = 0.1 / 3600.0
 
 
 class EndCause(StrEnum):
@@ -104,7 +103,7 @@ class Outage:
     def _chunk_h(self) -> float:
         if not self.standby.trains:
             # Without bursts a constant current is walked in one step; a power is noted on the way, so that no state is walked twice.
-            return HORIZON_H if self.standby.base.current_a == sum(self.standby.base) else self.pack.capacity_ah / self._mean_a() / 64
+            return HORIZON_H if self.standby.base.current_a == sum(self.standby.base) else self.pack.capacity_ah / self._mean_a() / 16
         return max(0.25, round(4 * min(EDGES_PER_CHUNK / self.standby.edges_per_hour, 256.0)) / 4)
 
     def _mean_a(self) -> float:
@@ -199,10 +198,8 @@ class Outage:
         mean_a = self._mean_a()
         if mean_a <= 0 or self.standby.edges_per_hour * min(HORIZON_H, self.pack.capacity_ah / mean_a) < EXPLICIT_EDGES:
             return
-        shares = self.standby.shares(4 * self.period_h)
-        i, p, s = (sum(share * level[n] for share, *level in shares) for n in range(3))
-        # Only where to start the explicit walk depends on this, so 1 % will do.
-        averaged = Outage(self.pack, Timeline(Draw(i, p, s), ()), self.alarm, self.alarm_h, self.threshold_v)
+        # Only where to start the explicit walk depends on this, so averages and 1 % will do.
+        averaged = Outage(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
         start_h = 0.96 * averaged.coarse_holdover_h() - 4.0 / self.pack.k_per_h - 3 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
@@ -223,7 +220,9 @@ class Outage:
         if not self.is_carried(start_h):
             return start_h
         limit_carried = self.is_carried(limit_h)
-        if self.order is Order.ALARM_IS_LESS or self.period_h == 0.0:
+        if self.period_h == 0.0:
+            return None if limit_carried else self._solve_smooth(start_h, limit_h)
+        if self.order is Order.ALARM_IS_LESS:
             return None if limit_carried else self._bisect(start_h, limit_h)
         high = limit_h
         if not limit_carried:
@@ -284,6 +283,28 @@ class Outage:
             if not self.is_carried(last):
                 return self._bisect(first, last)
         return None
+
+    def _solve_smooth(self, low: float, high: float) -> float:
+        """Return the failing start without bursts: e(t) − t = alarm, where an alarm that starts at t and goes on for ever ends at e(t)."""
+
+        i, p, s = self.alarm.base
+
+        def spare_h(t: float) -> float:
+            u, d = self.state_at(t)
+            return walk(self.pack, self.threshold_v, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
+
+        # An alarm takes the charge of so many hours of standby: begin that close to the end, and follow that slope.
+        standby_a, alarm_a = (terminal(self.pack, 0.0, 0.0, *t.base)[0] for t in (self.standby, self.alarm))
+        slope = max(0.02, alarm_a / standby_a) if standby_a > 0 else 1.0
+        t = max(low, high - 1.2 * self.alarm_h * slope)
+        for _ in range(80):
+            spare = spare_h(t)
+            if abs(spare) < 0.5 * BISECTION_H or high - low < BISECTION_H:
+                return t
+            low, high = (t, high) if spare > 0 else (low, t)
+            following = t + spare * slope
+            t = following if low < following < high else 0.5 * (low + high)
+        return low
 
     def _bisect(self, low: float, high: float) -> float:
         while high - low > BISECTION_H:

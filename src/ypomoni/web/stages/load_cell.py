@@ -32,7 +32,7 @@ def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
             cells[name] = show_current(read_current(cells[name])[0])
     texts: dict[str, Any] = {**cells, cell: text, **_rest(row)}
     form = LoadForm(MultiDict(texts))
-    form.supply.choices = [("", "unassigned"), *((str(s["id"]), s["name"]) for s in supplies)]
+    form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in supplies}
     return form
 
 

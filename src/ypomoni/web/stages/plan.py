@@ -113,7 +113,13 @@ def working(site_id: int, plan_key: str, supply_key: str, key: str) -> Any:
         raise NotFound
     inputs = [(symbol_of(i.symbol), i.meaning, say_exactly(i.value, i.unit), i.provenance) for i in found.inputs]
     return render_template(
-        "plan/_working.html", working=found, supply=result.name, headline=headline_of(found), inputs=inputs, steps=open_steps(found)
+        "plan/_working.html",
+        working=found,
+        supply=result.name,
+        headline=headline_of(found),
+        exactly="" if found.value is None else say_exactly(found.value, found.unit),
+        inputs=inputs,
+        steps=open_steps(found),
     )
 
 

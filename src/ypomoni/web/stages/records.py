@@ -128,9 +128,9 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -
 def _form(name: str, tree: SiteTree | None, plan: Row | None, *, data: dict[str, Any] | None) -> RecordForm:
     form = FORMS[name](request.form if data is None else None, data=data)
     if isinstance(form, SupplyForm) and tree:
-        form.requirement_id.choices = [(str(r["id"]), r["name"]) for r in tree.requirements]
+        form.requirement_id.choices = {str(r["id"]): r["name"] for r in tree.requirements}
     if isinstance(form, LoadForm) and tree and plan:
-        form.supply.choices = [("", "unassigned"), *((str(s["id"]), s["name"]) for s in tree.supplies.get(plan["id"], []))]
+        form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
     return form
 
 
@@ -203,7 +203,7 @@ def _form_like(form: RecordForm, data: dict[str, Any]) -> RecordForm:
 
 def _shown(field: Any) -> str:
     if getattr(field, "choices", None):
-        return next((str(words) for value, words in field.choices if str(value) == str(field.data)), "")
+        return field.choices.get(str(field.data), "")
     if field.type == "BooleanField":
         return "yes" if field.data else "no"
     return str(field._value())

@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass, field
 
 from ypomoni.core.results import LimitedBy, PlanResult, SupplyResult, Verdict
-from ypomoni.core.wording import say_amp_hours, say_amps, say_hours, say_percent, say_required_h
+from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
 from ypomoni.web.view.words import LIMIT_WORDS, LIMIT_WORDS_SHORT, VERDICT_WORDS
 
 LEAST_PX = 7.0
@@ -15,6 +15,8 @@ LABEL_PX = 15.0
 LABEL_PERCENT = 11.0
 HEAD_PX = 21
 FOOT_PX = 17
+# As high as the label beside it, so that the required line runs through from lane to lane.
+LEAST_LANE_PX = 80
 SHADES = 6
 MOST_TICKS = 60
 
@@ -85,6 +87,8 @@ class Strip:
     has_recharge: bool = False
     has_bursts: bool = False
     has_hatch: bool = False
+    must: str = ""
+    must_x: float = 0.0
 
 
 def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False) -> Strip:
@@ -103,6 +107,8 @@ def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False)
         has_recharge=any(lane.recharge_label for lane in lanes),
         has_bursts=any(lane.burst_xs for lane in lanes),
         has_hatch=any(lane.hatch_width > 0 for lane in lanes),
+        must=_must(plan),
+        must_x=lanes[0].required_x,
     )
 
 
@@ -126,7 +132,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
     )
     head, foot = (3, 3) if small else (HEAD_PX, FOOT_PX)
     around = max(0.0, (alarm_px - body) / 2)
-    height = round(head + foot + body + 2 * max(0.0, around - (0 if small else 4)), 1)
+    height = round(max(0 if small else LEAST_LANE_PX, head + foot + body + 2 * max(0.0, around - (0 if small else 4))), 1)
     top = round(head + (height - head - foot - body) / 2, 1)
     expected_h = s.holdover.expected if s.holdover else 0.0
     end_h = s.standby_h + s.alarm_min / 60
@@ -234,6 +240,15 @@ def _recharge_label(s: SupplyResult) -> str:
         return ""
     share = say_percent(s.recharge_to_ratio)
     return f"never back to {share}" if s.recovery_h is None else f"back to {share} after {say_hours(s.recovery_h)}"
+
+
+def _must(plan: PlanResult) -> str:
+    """Return what the one required line stands for, or nothing where lanes have lines of their own."""
+    first = plan.supplies[0]
+    if any((s.standby_h, s.alarm_min) != (first.standby_h, first.alarm_min) for s in plan.supplies):
+        return ""
+    alarm = f", then {plain_number(first.alarm_min)} min of alarm" if first.alarm_min else ""
+    return f"must hold {say_required_h(first.standby_h)}{alarm}"
 
 
 def _ticks(axis_h: float) -> tuple[tuple[float, str, str], ...]:

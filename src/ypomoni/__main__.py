@@ -1,0 +1,5 @@
+"""`python -m ypomoni`: the command line."""
+
+from ypomoni.cli import main
+
+main()

@@ -1,0 +1,139 @@
+"""One throwaway PostgreSQL cluster a run, a migrated template, and databases copied from it; the application on a port for the browser."""
+
+import contextlib
+import os
+import shutil
+import tempfile
+import threading
+from pathlib import Path
+
+import psycopg
+import pytest
+from psycopg.rows import dict_row
+from werkzeug.serving import make_server
+
+from ypomoni.actions.accounts import Passwords
+from ypomoni.actions.seed_demo import PASSWORD, PEOPLE, seed_demo
+from ypomoni.storage.cluster import Cluster
+from ypomoni.storage.migrate import ensure_database, migrate
+from ypomoni.web import create_app
+from ypomoni.web.settings import Settings
+
+PREFIX = "yp-test-"
+TEMPLATE = "template_ypomoni"
+BROWSER_ARGS = [
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--lang=en-GB",
+]
+
+
+@pytest.fixture(scope="session")
+def cluster():
+    """A cluster that loses everything at the end; left-overs of runs that were killed are swept first."""
+    for folder in Path(tempfile.gettempdir()).glob(f"{PREFIX}*"):
+        with contextlib.suppress(Exception):
+            owner = int((folder / "owner").read_text())
+            os.kill(owner, 0)
+            continue
+        with contextlib.suppress(Exception):
+            Cluster(folder).stop(mode="immediate")
+        shutil.rmtree(folder, ignore_errors=True)
+    folder = Path(tempfile.mkdtemp(prefix=PREFIX))
+    (folder / "owner").write_text(str(os.getpid()))
+    found = Cluster(folder, throwaway=True)
+    found.ensure()
+    yield found
+    found.stop(mode="immediate")
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def template(cluster):
+    """A migrated database with the demo in it; nothing stays connected to it."""
+    ensure_database(cluster.conninfo("postgres"), TEMPLATE)
+    migrate(cluster.conninfo(TEMPLATE))
+    with psycopg.connect(cluster.conninfo(TEMPLATE), row_factory=dict_row) as connection:
+        assert seed_demo(connection, Passwords(cheap=True))
+    return TEMPLATE
+
+
+@pytest.fixture
+def conninfo(cluster, template, request):
+    """A database of its own for a test that commits."""
+    name = f"t{abs(hash(request.node.nodeid)) % 10**10}"
+    with psycopg.connect(cluster.conninfo("postgres"), autocommit=True) as admin:
+        admin.execute(f"CREATE DATABASE {name} TEMPLATE {template} STRATEGY file_copy")
+    yield cluster.conninfo(name)
+    with psycopg.connect(cluster.conninfo("postgres"), autocommit=True) as admin:
+        admin.execute(f"DROP DATABASE {name} WITH (FORCE)")
+
+
+@pytest.fixture
+def connection(conninfo):
+    """A connection to a database of its own."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as found:
+        yield found
+
+
+def settings_for(conninfo, **changes):
+    """Return settings for tests: cheap passwords, as many tries as a test wants."""
+    values = {
+        "conninfo": conninfo,
+        "secret_key": "for tests only " * 4,
+        "demo": True,
+        "cheap_passwords": True,
+        "sign_in_limit": "1000 per minute",
+    }
+    return Settings(**{**values, **changes})
+
+
+@contextlib.contextmanager
+def running(settings):
+    """Give an application; its pool is closed at the end."""
+    app = create_app(settings)
+    try:
+        yield app
+    finally:
+        app.extensions["pool"].close()
+
+
+@pytest.fixture
+def app(conninfo):
+    """The application on a database of its own, demo data in it."""
+    with running(settings_for(conninfo)) as found:
+        yield found
+
+
+@pytest.fixture
+def server(app):
+    """The address of the application, served for a browser."""
+    listener = make_server("127.0.0.1", 0, app, threaded=True)
+    thread = threading.Thread(target=listener.serve_forever, daemon=True)
+    thread.start()
+    yield f"http://127.0.0.1:{listener.server_port}"
+    listener.shutdown()
+    thread.join()
+    listener.server_close()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args):
+    """Debian's Chromium, quiet."""
+    return {
+        **browser_type_launch_args,
+        "executable_path": shutil.which("chromium"),
+        "chromium_sandbox": os.geteuid() != 0,
+        "args": BROWSER_ARGS,
+    }
+
+
+@pytest.fixture
+def demo_credentials():
+    """Address and password of somebody of the demo."""
+    return PEOPLE[0][0], PASSWORD

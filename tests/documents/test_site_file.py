@@ -1,0 +1,145 @@
+"""The site file: every fault at once with its path and what would be right; the schema in docs is the one in force."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import get_args
+
+import pytest
+from builders import document, evaluate
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES
+from ypomoni.documents.faults import DocumentFaults
+from ypomoni.documents.site_file import json_schema, read_site, read_site_text, write_site
+from ypomoni.documents.site_model import ChemistryKey
+
+ROOT = Path(__file__).parent.parent.parent
+
+
+def faults(found):
+    with pytest.raises(DocumentFaults) as caught:
+        read_site(found)
+    return {f.path: f.message for f in caught.value.faults}
+
+
+def test_all_faults_are_told_at_once_with_path_and_what_would_be_right():
+    """Shape, range, unknown keys, references, rails, duty, cells, doubles: in one answer."""
+    found = document(
+        supply={"bank": {"capacity_ah": -7, "block_v": 13}, "cutof_v": 11, "output_limit_a": "2 A", "requirement": "fire"},
+        loads=[
+            {"rail_v": 5},
+            {"supply": "bay-c", "bursts": [{"current_a": 1, "duration_s": 3600, "per_hour": 2}]},
+            {"quantity": 1.5, "standby": {"provenance": "guess"}},
+        ],
+        site={"min_degc": -25},
+    )
+    del found["plans"][0]["supplies"][0]["charge_v"]
+    found["plans"][0]["loads"][2]["key"] = "l1"
+    told = faults(found)
+    at = "plans[0].supplies[0]"
+    assert told[f"{at}.bank.capacity_ah"] == "must be above 0, was -7."
+    assert told[f"{at}.cutof_v"].endswith("the nearest is cutoff_v.")
+    assert told[f"{at}.output_limit_a"] == "must be a number, was '2 A'."
+    assert told[f"{at}.charge_v"] == "is missing."
+    assert "not in requirements ('r')" in told[f"{at}.requirement"]
+    assert "within 20 % of the supply's nominal_v (12 V)" in told["plans[0].loads[0].rail_v"]
+    assert "('s')" in told["plans[0].loads[1].supply"]
+    assert "active 200% of the time" in told["plans[0].loads[1]"]
+    assert told["plans[0].loads[2].quantity"] == "must be a whole number, was 1.5."
+    assert "must be one of" in told["plans[0].loads[2].standby.provenance"]
+    assert "key of entry 1 already" in told["plans[0].loads[2].key"]
+    assert "no figure is given outside it" in told["site.min_degc"]
+    assert "12 V or 14 V would be right" in faults(document(supply={"bank": {"block_v": 13}}))[f"{at}.bank"]
+
+
+def test_optional_keys_may_be_left_out_and_null_means_none():
+    """Only what the definition calls optional; a bare requirement gets the usual factors."""
+    site_file = read_site(document())
+    assert site_file.requirements[0].derating.usable_ratio == 0.65
+    assert evaluate(supply={"cutoff_v": None}).limited_by == "end_voltage"
+    assert evaluate(loads=[{"alarm": None}]).alarm_current_a == evaluate().standby_current_a
+
+
+def test_what_is_written_reads_back_the_same():
+    """Every key, numbers to the last digit."""
+    site_file = read_site(document(loads=[{"standby": {"current_a": 0.1 + 0.2}}]))
+    assert read_site_text(write_site(site_file)) == site_file
+
+
+def test_the_schema_in_docs_is_the_one_in_force():
+    """Written by tools/write_schema.py."""
+    assert json.loads((ROOT / "docs" / "site-file.schema.json").read_text()) == json.loads(json.dumps(json_schema()))
+
+
+def test_the_chemistries_of_the_file_are_those_of_the_core():
+    """Modelled or only accepted, none more and none less."""
+    assert set(get_args(ChemistryKey)) == {*CHEMISTRIES, *UNMODELLED_CHEMISTRIES}
+
+
+JSON_VALUES = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=8), lambda inner: st.lists(inner, max_size=3), max_leaves=4
+)
+
+
+@settings(max_examples=150, deadline=None)
+@given(data=st.data(), value=JSON_VALUES)
+def test_any_value_anywhere_is_taken_or_refused_with_a_path(data, value):
+    """Replacing any entry of a good file by anything never raises anything but faults."""
+    found = document()
+    here = found
+    while isinstance(here, (dict, list)) and here:
+        key = data.draw(st.sampled_from(sorted(here) if isinstance(here, dict) else range(len(here))))
+        if not isinstance(here[key], (dict, list)) or data.draw(st.booleans()):
+            here[key] = value
+            break
+        here = here[key]
+    told = []
+    try:
+        read_site(found)
+    except DocumentFaults as error:
+        told = error.faults
+    assert all(f.message for f in told)
+
+
+@pytest.fixture
+def file(tmp_path):
+    return tmp_path / "site.json"
+
+
+def calc(*arguments):
+    return subprocess.run(
+        [sys.executable, "-m", "ypomoni", "calc", *map(str, arguments)], capture_output=True, text=True, check=False, env={"PATH": ""}
+    )
+
+
+def test_calc_answers_in_the_published_shape_without_a_database(file):
+    """Exit 0 with every published key; the table without --json names the verdict and the weak supply."""
+    file.write_text(json.dumps(document(loads=[{"quantity": 5}])))
+    done = calc(file, "--json")
+    assert done.returncode == 0
+    plan = json.loads(done.stdout)["plans"][0]
+    assert (plan["verdict"], plan["meets_requirement"], plan["weakest_supply"]) == ("fails", False, "s")
+    supply = plan["supplies"][0]
+    assert set(supply["holdover_h"]) == {"low", "expected", "high"}
+    assert set(supply["scenarios_h"]) == {"fresh", "cold", "end_of_life", "worst"}
+    assert [m["method"] for m in supply["methods"]] == ["plain", "derated", "standard_formula", "standby_alarm_margin", "simulation"]
+    assert set(supply["recommended_bank"]) == {"chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel"}
+    assert set(supply["findings"][0]) == {"code", "severity", "evidence", "source", "way_out"}
+    assert "Bay gives out first" in calc(file).stdout
+
+
+def test_calc_tells_all_faults_and_exits_with_2(file):
+    """As JSON where that was asked for; a missing file too."""
+    file.write_text(json.dumps(document(supply={"bank": {"capacity_ah": 0}, "nominal_v": -12})))
+    done = calc(file, "--json")
+    assert done.returncode == 2
+    assert {f["path"] for f in json.loads(done.stdout)["faults"]} == {
+        "plans[0].supplies[0].bank.capacity_ah",
+        "plans[0].supplies[0].nominal_v",
+    }
+    missing = calc(file.with_name("none.json"), "--json")
+    assert missing.returncode == 2
+    assert "cannot be read" in json.loads(missing.stdout)["faults"][0]["message"]

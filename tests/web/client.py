@@ -1,0 +1,67 @@
+"""A signed-in client that speaks like the page's own script."""
+
+import re
+
+import psycopg
+from psycopg.rows import dict_row
+
+from ypomoni.actions.accounts import Passwords, create_account, create_organisation
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.import_site import import_site
+from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.documents.site_file import read_site
+
+SCRIPT = {"X-Requested-With": "ypomoni"}
+
+
+class Client:
+    """Signs in, carries the CSRF token, and posts forms as the script does."""
+
+    def __init__(self, app, email=PEOPLE[0][0], password=PASSWORD):
+        self.http = app.test_client()
+        page = self.http.get("/sign-in")
+        answer = self.http.post("/sign-in", data={"csrf_token": token_of(page.text), "email": email, "password": password})
+        assert answer.status_code == 302
+        self.token = token_of(self.http.get("/people/").text)
+
+    def get(self, address, **kwargs):
+        return self.http.get(address, **kwargs)
+
+    def post(self, address, data=None, *, script=True, **kwargs):
+        headers = {"X-CSRFToken": self.token, **(SCRIPT if script else {})}
+        return self.http.post(address, data=data or {}, headers=headers, **kwargs)
+
+    def cell(self, load, name, text, version=None):
+        data = {"cell": name, "text": text, "version": load["version"] if version is None else version}
+        return self.post(f"/loads/{load['id']}/cell", data)
+
+
+def token_of(html):
+    return re.search(r'name="csrf_token" value="([^"]+)"', html).group(1)
+
+
+def rows(conninfo, statement, *values):
+    """Return the rows of a statement, as the database has them now."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        return connection.execute(statement, values).fetchall()
+
+
+def other_organisation(conninfo, document):
+    """Make another organisation with an account and a site, and return the ids of its rows by table."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        organisation_id = create_organisation(connection, "Far Shore Fire Ltd")
+        create_account(
+            connection,
+            Passwords(cheap=True),
+            organisation_id=organisation_id,
+            email="ash@far.example",
+            name="Ash",
+            password="far-shore-fire",
+        )
+        site = import_site(connection, Actor(organisation_id=organisation_id, account_id=None), read_site(document))
+        found = {"site": site["id"], "organisation": organisation_id}
+        for table, column in (("plan", "site_id"), ("requirement", "site_id")):
+            found[table] = connection.execute(f"SELECT id FROM {table} WHERE {column} = %s", (site["id"],)).fetchone()["id"]
+        for table in ("supply", "load"):
+            found[table] = connection.execute(f"SELECT id FROM {table} WHERE plan_id = %s", (found["plan"],)).fetchone()["id"]
+        return found
