@@ -117,7 +117,7 @@ def calc(*arguments):
 
 def test_calc_answers_in_the_published_shape_without_a_database(file):
     """Exit 0 with every published key; the table without --json names the verdict and the weak supply."""
-    file.write_text(json.dumps(document(loads=[{"quantity": 5}])))
+    file.write_text(json.dumps(document(loads=[{"quantity": 3}])))
     done = calc(file, "--json")
     assert done.returncode == 0
     plan = json.loads(done.stdout)["plans"][0]

@@ -1,5 +1,7 @@
 """Who may see and do what: scope of the organisation, sessions, cookies, tokens, headers, tries."""
 
+import re
+
 import pytest
 from builders import document
 from conftest import running, settings_for
@@ -97,7 +99,7 @@ def test_sign_in_is_limited_and_tells_nothing(conninfo):
             answer = http.post("/sign-in", data={"csrf_token": token, "email": email, "password": "wrong-password"})
             assert answer.status_code == 422
             assert f'value="{email}"' in answer.text
-            said.append(answer.text.replace(email, "").replace(token, ""))
+            said.append(re.sub(r"\w+@saltmarsh.example", "", answer.text).replace(token, ""))
         assert said[0] == said[1]
         codes = [http.post("/sign-in", data={"csrf_token": token, "email": "x", "password": "y"}).status_code for _ in range(2)]
         assert codes == [422, 429]

@@ -1,7 +1,11 @@
 """Create, edit, remove and restore an aggregate, on the version it was read at, checked within its site, and logged."""
 
 import re
+from collections.abc import Generator
+from contextlib import contextmanager
 from typing import Any
+
+import psycopg
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
@@ -17,6 +21,12 @@ from ypomoni.storage.requirements import REQUIREMENT
 from ypomoni.storage.sites import SITE
 from ypomoni.storage.supplies import SUPPLY
 
+_TWICE = ("name", "was added by somebody else at the same moment: save again.")
+CONSTRAINTS = {
+    "site_temperatures": ("min_degc", "the lowest temperature must not be above the typical one, nor the highest below it."),
+    "load_quantity": ("quantity", "must be at least 1."),
+    **{f"{name}_key": _TWICE for name in ("requirement", "plan", "supply", "load")},
+}
 AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD)}
 
 
@@ -48,7 +58,8 @@ def create(connection: Connection, actor: Actor, name: str, values: Row, taken: 
     row: Row = dict.fromkeys(aggregate.columns) | values | {"organisation_id": actor.organisation_id}
     if "key" in aggregate.columns and not row["key"]:
         row["key"] = fresh_key(row["name"], taken or set())
-    made = aggregate.add(connection, row)
+    with _translated():
+        made = aggregate.add(connection, row)
     site_id = check_whole(connection, actor, name, made)
     _log(connection, actor, "create", name, made, site_id, None, made)
     return made
@@ -70,7 +81,8 @@ def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, ver
     _refuse_stale(connection, actor, name, row, version)
     if all(row[key] == value for key, value in changes.items()):
         return row
-    changed = AGGREGATES[name].change(connection, {**row, **changes})
+    with _translated():
+        changed = AGGREGATES[name].change(connection, {**row, **changes})
     site_id = check_whole(connection, actor, name, changed)
     _log(connection, actor, "edit", name, changed, site_id, row, changed)
     return changed
@@ -100,6 +112,16 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
     site_id = check_whole(connection, actor, name, back)
     _log(connection, actor, "restore", name, back, site_id, None, back)
     return back
+
+
+@contextmanager
+def _translated() -> Generator[None]:
+    """Say in words which constraint a row breaks."""
+    try:
+        yield
+    except psycopg.errors.IntegrityError as error:
+        path, message = CONSTRAINTS.get(error.diag.constraint_name or "", ("", "does not go together with the rest of the site."))
+        raise Refused([Fault(path, message)]) from error
 
 
 def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> int:

@@ -8,7 +8,7 @@ import unicodedata
 from dataclasses import dataclass
 
 LONGEST_TEXT = 80
-_NUMBER = re.compile(r"[+-]?(?:\d[\d ]*(?:[.,]\d[\d., ]*)?|[.,]\d+)(?:e[+-]?\d{1,3})?", re.IGNORECASE)
+_NUMBER = re.compile(r"[+-]?(?:\d[\d ]*(?:[.,]\d[\d., ]*)?|[.,]\d+)(?:e[+-]?\d{1,3})?", re.IGNORECASE | re.ASCII)
 
 
 class QuantityTextError(ValueError):

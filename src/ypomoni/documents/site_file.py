@@ -208,11 +208,11 @@ def _outside_tables(supply: dict[str, Any], site: dict[str, Any], here: tuple[st
 def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
     rail_v = _number(load.get("rail_v"))
     nominal_v = _number(supply.get("nominal_v")) if supply else None
-    if rail_v is None or nominal_v is None or load.get("converter") is not None:
+    if rail_v is None or nominal_v is None or min(rail_v, nominal_v) <= 0 or load.get("converter") is not None:
         return
     message = check_rail(rail_v, nominal_v, None)
     if message:
-        yield Fault(path_of((*here, "rail_v")), message)
+        yield Fault(path_of((*here, "rail_v")), f"{message} (load {load.get('name') or load.get('key')!s})")
 
 
 # -- into the core ---------------------------------------------------------------------------------------------------------------------

@@ -141,10 +141,13 @@ class ChoiceField(SelectField):
 
 
 def place_faults(form: BaseForm, faults: Sequence[Fault], paths: dict[str, str]) -> list[str]:
-    """Put each fault beside its field and return those that have none. ``paths`` maps a path's beginning to a field's name."""
+    """Put each fault beside its field and return those that have none.
+
+    ``paths`` maps a path's beginning to a field's name, or its end where it begins with ``*``: a fault in another record of the site.
+    """
     loose: list[str] = []
     for fault in faults:
-        name = next((field for path, field in paths.items() if fault.path == path or fault.path.startswith((f"{path}.", f"{path}["))), None)
+        name = next((field for path, field in paths.items() if _matches(fault.path, path)), None)
         if name is None and fault.path in form:
             name = fault.path
         if name is None:
@@ -152,3 +155,9 @@ def place_faults(form: BaseForm, faults: Sequence[Fault], paths: dict[str, str])
         else:
             form[name].errors = [*form[name].errors, fault.message]
     return loose
+
+
+def _matches(path: str, pattern: str) -> bool:
+    if pattern.startswith("*"):
+        return path.endswith(pattern[1:])
+    return path == pattern or path.startswith((f"{pattern}.", f"{pattern}["))

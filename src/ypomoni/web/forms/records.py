@@ -52,6 +52,17 @@ class SiteForm(RecordForm):
     min_degc = QuantityField("Lowest temperature", q.TEMPERATURE)
     max_degc = QuantityField("Highest temperature", q.TEMPERATURE, optional=True)
     groups = (("", ("name", "typical_degc", "min_degc", "max_degc")),)
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Refuse temperatures that are out of order, beside both of them."""
+        good = super().validate(extra_validators)
+        for lower, higher in ((self.min_degc, self.typical_degc), (self.typical_degc, self.max_degc)):
+            if lower.data is not None and higher.data is not None and lower.data > higher.data:
+                lower.errors = [*lower.errors, f"must not be above the {higher.label.text.split()[0].lower()} one ({higher._value()})."]
+                higher.errors = [*higher.errors, f"must not be below the {lower.label.text.split()[0].lower()} one ({lower._value()})."]
+                good = False
+        return good
+
     paths = {"site.typical_degc": "typical_degc", "site.min_degc": "min_degc", "site.max_degc": "max_degc", "site.name": "name"}
 
 
@@ -153,6 +164,8 @@ class SupplyForm(RecordForm):
         "site.min_degc": "min_degc",
         **{f"bank.{k}": f"bank_{k}" for k in ("block_v", "capacity_ah", "rate_h", "series", "parallel", "age_y", "life_y", "cells_count")},
         "bank.condition_ratio": "bank_condition_ratio",
+        # Loads on this supply without a converter must suit its voltage.
+        "*.rail_v": "nominal_v",
     }
     _NEEDED = ("bank_block_v", "bank_capacity_ah", "bank_rate_h", "bank_series", "bank_parallel")
 
