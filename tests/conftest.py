@@ -1,6 +1,7 @@
 """One throwaway PostgreSQL cluster a run, a migrated template, and databases copied from it; the application on a port for the browser."""
 
 import contextlib
+import logging
 import os
 import shutil
 import tempfile
@@ -113,6 +114,7 @@ def app(conninfo):
 @pytest.fixture
 def server(app):
     """The address of the application, served for a browser."""
+    logging.getLogger("werkzeug").setLevel(logging.WARNING)
     listener = make_server("127.0.0.1", 0, app, threaded=True)
     thread = threading.Thread(target=listener.serve_forever, daemon=True)
     thread.start()

@@ -22,7 +22,7 @@ from ypomoni.web.view.words import PROVENANCE_WORDS
 
 blueprint = Blueprint("plan", __name__)
 
-REGIONS = ("answer", "strip", "findings", "supplies", "requirements", "removed")
+REGIONS = ("title", "answer", "strip", "findings", "supplies", "requirements", "removed")
 
 
 @blueprint.get("/sites/<int:site_id>")

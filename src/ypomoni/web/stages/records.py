@@ -68,7 +68,7 @@ def take_away(name: str, record_id: int) -> Any:
         return _refuse(f"{who} changed {stale.current['name']} meanwhile, so it was not removed. Look at it again first.", 409)
     except Refused as refused:
         return _refuse(" ".join(f.message for f in refused.faults), 422)
-    undo = url_for("records.bring_back", name=name, record_id=record_id)
+    undo = url_for("records.bring_back", name=name, record_id=record_id, plan=request.values.get("plan"))
     return _done(name, gone, f"{gone['name']} is removed.", undo=undo)
 
 
@@ -222,10 +222,7 @@ def _done(name: str, row: Row, notice: str, *, undo: str | None = None, new: boo
     if plan is None:
         raise NotFound
     tree = read_tree(g.connection, g.actor, plan["site_id"])
-    answer: dict[str, Any] = {"regions": regions(tree, plan, register=True), "notice": notice, "undo": undo}
-    if name == "site":
-        answer["regions"]["title"] = render_template("plan/_title.html", site=tree.site, plan=plan, tree=tree, temperatures="")
-    return jsonify(answer)
+    return jsonify({"regions": regions(tree, plan, register=True), "notice": notice, "undo": undo})
 
 
 def _refuse(message: str, status: int) -> Any:

@@ -1,0 +1,320 @@
+"""Whole tasks in a real browser: build a site from nothing, change the demo, files out and in, two people, keyboard, thumb, accessibility."""
+
+import json
+import re
+
+import psycopg
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from ypomoni.actions.accounts import Passwords, create_account, create_organisation
+
+pytestmark = pytest.mark.browser
+LAPTOP = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+
+
+@pytest.fixture
+def open_page(browser, server):
+    """Open pages that fail the test at its end when they wrote an error to the console; refusals the test provokes are named."""
+    complaints, contexts = [], []
+
+    def opener(size=LAPTOP, scheme="light", expected=()):
+        context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+
+        def note(message):
+            if message.type in ("error", "warning") and not any(
+                f"status of {code}" in message.text or code in message.text for code in expected
+            ):
+                complaints.append(message.text)
+
+        page.on("console", note)
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        return page
+
+    yield opener
+    for context in contexts:
+        context.close()
+    assert complaints == []
+
+
+def sign_in(page, email="wren@saltmarsh.example", password="brackwater-tide"):
+    page.goto("/sign-in")
+    page.get_by_label("E-mail").fill(email)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("heading", name="Sites")).to_be_visible()
+
+
+def open_archive(page):
+    sign_in(page)
+    page.get_by_role("link", name="Brackwater County Archive").click()
+    expect(page.locator(".answer-line")).to_contain_text("Bay B gives out first")
+
+
+def lane_end(page, name):
+    """Return where a lane's expected end is drawn, in percent of the axis; 100 where it runs on beyond it."""
+    if page.locator(".lane", has_text=name).locator("line.end").count() == 0:
+        return 100.0
+    return float(page.locator(".lane", has_text=name).locator("line.end").get_attribute("x1").rstrip("%"))
+
+
+def fill(page, **fields):
+    for label, text in fields.items():
+        field = page.locator(f".sheet [name={label}]")
+        if field.evaluate("e => e.tagName") == "SELECT":
+            field.select_option(label=text)
+        else:
+            field.fill(text)
+
+
+def save(page):
+    page.locator(".sheet").get_by_role("button", name="Save").click()
+    expect(page.locator(".sheet")).not_to_be_visible()
+
+
+def test_a_new_organisation_builds_a_site_from_nothing(open_page, conninfo):
+    """Empty states lead on: site, requirement, supply with its battery, loads; then rename, remove, undo, sign out."""
+    with psycopg.connect(conninfo, row_factory=psycopg.rows.dict_row) as connection:
+        organisation_id = create_organisation(connection, "Reedmace Security")
+        person = {"email": "tam@reedmace.example", "name": "Tam", "password": "reed-by-reed"}
+        create_account(connection, Passwords(cheap=True), organisation_id=organisation_id, **person)
+    page = open_page(expected=("422",))
+    sign_in(page, "tam@reedmace.example", "reed-by-reed")
+    expect(page.get_by_text("No site yet")).to_be_visible()
+    page.get_by_role("button", name="Add a site").click()
+    fill(page, name="Boat House", typical_degc="18", min_degc="4 °C")
+    page.locator(".sheet").get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Start here.")).to_be_visible()
+    page.get_by_role("button", name="Add a requirement").click()
+    fill(page, name="Intruder", standby_h="12 h", alarm_min="15 min", recharge_h="72")
+    save(page)
+    page.get_by_role("button", name="Add a supply").click()
+    fill(
+        page, name="Panel", own_current_a="60", bank_capacity_ah="7 Ah", supply_current_a="1 A", charge_limit_a="0,5 A", charge_v="13.65 V"
+    )
+    page.locator(".sheet").get_by_role("button", name="Save").click()
+    expect(page.locator("#own_current_a-help")).to_contain_text("60 of what? Write the unit: 60 mA or 60 A")
+    expect(page.locator(".sheet [name=bank_capacity_ah]")).to_have_value("7 Ah")
+    fill(page, own_current_a="60 mA")
+    save(page)
+    page.get_by_role("button", name="Add a load").click()
+    fill(page, name="Motion detector", quantity="6", standby="11,5 mA")
+    save(page)
+    expect(page.locator(".answer-line")).to_have_text(re.compile(r"Holds \d+ h of 12 h\. Panel ends when its charge is spent\."))
+    before = lane_end(page, "Panel")
+    page.get_by_role("button", name="All of Motion detector").click()
+    page.get_by_role("button", name="Add a burst").click()
+    burst = {"bursts-0-name": "LED", "bursts-0-current_a": "400 mA", "bursts-0-duration_s": "5 s", "bursts-0-per_hour": "60 an hour"}
+    for name, text in burst.items():
+        page.locator(f".sheet [name={name}]").fill(text)
+    save(page)
+    expect(page.locator(".load-more")).to_contain_text("400 mA for 5 s, 60 an hour")
+    assert lane_end(page, "Panel") < before
+    page.get_by_role("button", name="Edit site").click()
+    fill(page, name="Boat House, north bank")
+    save(page)
+    expect(page.get_by_role("heading", name="Boat House, north bank")).to_be_visible()
+    expect(page.locator("#region-title")).to_contain_text("18 °C typical, down to 4 °C")
+    page.get_by_role("button", name="All of Motion detector").click()
+    page.get_by_role("button", name="Remove Motion detector").click()
+    expect(page.locator(".notice")).to_contain_text("Motion detector is removed.")
+    expect(page.get_by_text("No load yet.")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("Name of Motion detector")).to_have_value("Motion detector")
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+
+
+def test_a_load_added_to_the_demo_shrinks_the_strip_and_turns_the_verdict_and_stays(open_page):
+    """The workshop holds; a heavy load is added, its lane ends before the line; after a reload it is still so."""
+    page = open_page()
+    sign_in(page)
+    page.get_by_role("link", name="Saltmarsh Workshop").click()
+    expect(page.locator(".answer-holds")).to_be_visible()
+    page.get_by_role("button", name="Add a load").click()
+    fill(page, name="Heated lamp", standby="8.4 W @ 12 V", standby_provenance="data sheet")
+    save(page)
+    expect(page.locator(".answer-fails")).to_contain_text("Panel gives out first")
+    expect(page.locator(".finding-fails")).to_have_count(1)
+    assert lane_end(page, "Panel") < 60
+    expect(page.locator("rect.hatch")).to_have_count(1)
+    shown = page.locator(".answer-line").inner_text()
+    page.reload()
+    assert page.locator(".answer-line").inner_text() == shown
+    expect(page.get_by_label("Standby current of one Heated lamp")).to_have_value("8.4 W @ 12 V")
+
+
+def test_every_figure_opens_and_the_theme_can_be_changed(open_page):
+    """The working of the answer shows formula, numbers and source; dark is kept after a reload."""
+    page = open_page()
+    open_archive(page)
+    page.locator(".answer-lead").click()
+    sheet = page.locator(".sheet")
+    expect(sheet).to_contain_text("V = E − I · Rb · (1 + g · (1 − h) / h)")
+    expect(sheet).to_contain_text("V = 10.5 V")
+    expect(sheet).to_contain_text("Manwell & McGowan")
+    sheet.get_by_role("button", name="Close").click()
+    page.locator("#theme").click()
+    page.reload()
+    assert page.evaluate("document.documentElement.dataset.theme") == "dark"
+
+
+def test_a_site_goes_out_and_comes_in_the_same(open_page, tmp_path):
+    """Downloaded, brought in as another site after being asked, downloaded again: equal."""
+    page = open_page(expected=("409",))
+    open_archive(page)
+
+    def download(name):
+        with page.expect_download() as caught:
+            page.get_by_role("link", name="Export").click()
+        caught.value.save_as(tmp_path / name)
+        return json.loads((tmp_path / name).read_text())
+
+    first = download("first.json")
+    answer = page.locator(".answer-line").inner_text()
+    page.get_by_role("link", name="Sites").click()
+    page.get_by_role("link", name="Import a site file").click()
+    page.get_by_label("A site file (.json)").set_input_files(tmp_path / "first.json")
+    page.get_by_role("button", name="Import").click()
+    expect(page.get_by_role("alert")).to_contain_text("There is a site named “Brackwater County Archive” already")
+    page.get_by_role("button", name="Add it as another site").click()
+    expect(page.locator(".answer-line")).to_have_text(answer)
+    assert download("second.json") == first
+
+
+def test_two_browsers_on_one_load(open_page):
+    """The second edit on the same version is shown theirs and its own; saved again it stands, and the first sees it on reload."""
+    one, two = open_page(), open_page(expected=("409",))
+    open_archive(one)
+    open_archive(two)
+    cell = "Standby current of one Keypad"
+    one.get_by_label(cell).fill("30 mA")
+    one.get_by_label(cell).press("Enter")
+    expect(one.locator("tr", has=one.get_by_label(cell))).to_have_attribute("data-version", "2")
+    two.get_by_label(cell).fill("26 mA")
+    two.get_by_label(cell).press("Enter")
+    expect(two.get_by_role("alert")).to_contain_text("Theirs: 30 mA. Yours: 26 mA.")
+    expect(two.get_by_label(cell)).to_have_value("26 mA")
+    two.get_by_role("button", name="Save mine").click()
+    expect(two.get_by_role("alert")).to_have_count(0)
+    expect(two.locator("tr", has=two.get_by_label(cell))).to_have_attribute("data-version", "3")
+    one.reload()
+    expect(one.get_by_label(cell)).to_have_value("26 mA")
+
+
+def test_no_connection_keeps_what_was_typed_and_enter_tries_again(open_page):
+    """The cell says that nothing was saved, keeps the text, and is saved once the connection is back."""
+    page = open_page(expected=("ERR_FAILED",))
+    open_archive(page)
+    page.route("**/cell", lambda route: route.abort())
+    cell = page.get_by_label("Standby current of one Card reader")
+    cell.fill("75 mA")
+    cell.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("No connection. It is not saved")
+    expect(cell).to_have_value("75 mA")
+    page.unroute("**/cell")
+    cell.press("Enter")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.reload()
+    expect(page.get_by_label("Standby current of one Card reader")).to_have_value("75 mA")
+
+
+def tab_to(page, name, most=60):
+    """Press Tab until the focus is on what has this accessible name or text."""
+    for _ in range(most):
+        page.keyboard.press("Tab")
+        focused = page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || '').trim()")
+        if focused == name:
+            return
+    raise AssertionError(f"Tab does not reach {name!r}")
+
+
+def test_everything_by_keyboard_alone(open_page):
+    """Sign in, open the archive, correct a load, be asked back, restore, open a figure and come back to where one was."""
+    page = open_page(expected=("422",))
+    page.goto("/sign-in")
+    page.get_by_label("E-mail").focus()
+    page.keyboard.type("wren@saltmarsh.example")
+    page.keyboard.press("Tab")
+    page.keyboard.type("brackwater-tide")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Sites")).to_be_visible()
+    tab_to(page, "Brackwater County Archive")
+    page.keyboard.press("Enter")
+    expect(page.locator(".answer-line")).to_contain_text("11 h of 24 h")
+    tab_to(page, "Quantity of Perimeter beam", most=150)
+    page.keyboard.type("3")
+    page.keyboard.press("Enter")
+    expect(page.locator(".answer-line")).to_contain_text("14 h of 24 h")
+    assert page.evaluate("document.activeElement.getAttribute('aria-label')") == "Standby current of one Perimeter beam"
+    page.keyboard.type("1,200 mA")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("could be 1.2 mA or 1200 mA")
+    page.keyboard.press("Shift+Tab")
+    expect(page.get_by_label("Standby current of one Perimeter beam")).to_have_value("1,200 mA")
+    page.keyboard.press("Escape")
+    expect(page.get_by_label("Standby current of one Perimeter beam")).to_have_value("62 mA")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.locator("#main").focus()
+    tab_to(page, "14 h")
+    page.keyboard.press("Enter")
+    expect(page.locator(".sheet .working")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.locator(".sheet")).not_to_be_visible()
+    assert page.evaluate("document.activeElement.innerText") == "14 h"
+
+
+def test_by_thumb_on_a_phone(open_page):
+    """Answer, strip and register fit the width; a current is corrected by tapping, and the answer follows."""
+    page = open_page(PHONE)
+    open_archive(page)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    cell = page.get_by_label("Quantity of Door magnet, fail-safe")
+    cell.tap()
+    cell.fill("1")
+    cell.press("Enter")
+    expect(page.locator(".answer-line")).to_contain_text("15 h of 24 h")
+    small = page.evaluate(
+        "[...document.querySelectorAll('main button, main .cell')].filter(e => e.offsetHeight && e.offsetHeight < 20).length"
+    )
+    assert small == 0
+    page.get_by_role("button", name="All of Card reader").tap()
+    expect(page.locator(".sheet [name=name]")).to_have_value("Card reader")
+    assert page.evaluate("document.querySelector('.sheet').scrollWidth") <= 390
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("size", [LAPTOP, PHONE], ids=["laptop", "phone"])
+def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme):
+    """Axe on sign-in, sites, people, import, the plan, a working, and the forms of all records."""
+    page = open_page(size, scheme)
+    found = []
+
+    def check(where):
+        page.wait_for_timeout(50)
+        found.extend(f"{where}: {v['id']} {[n['target'] for n in v['nodes']][:3]}" for v in Axe().run(page).response["violations"])
+
+    page.goto("/sign-in")
+    check("sign-in")
+    sign_in(page)
+    check("sites")
+    for address in ("/people/", "/import"):
+        page.goto(address)
+        check(address)
+    page.goto("/")
+    page.get_by_role("link", name="Brackwater County Archive").click()
+    check("plan")
+    for name in ("Edit site", "Add a load", "Edit Bay B and its battery", "Add a requirement"):
+        page.get_by_role("button", name=name, exact=True).click()
+        expect(page.locator(".sheet .record")).to_be_visible()
+        check(name)
+        page.keyboard.press("Escape")
+    page.locator(".answer-lead").click()
+    expect(page.locator(".sheet .working")).to_be_visible()
+    check("working")
+    assert not found, "\n".join(found)
