@@ -152,7 +152,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         reason_short=_reason_short(s, beyond=beyond),
         current="" if s.standby_current_a is None else say_amps(s.standby_current_a),
         bank=bank,
-        short=f"{say_amp_hours(s.missing_ah)} missing" if falls_short and s.missing_ah else "",
+        short=_short(s) if falls_short and s.missing_ah else "",
         height=height,
         top=top,
         body=round(body, 2),
@@ -179,6 +179,13 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         label_y=round(top - 6, 1),
         empty=s.holdover is None or expected_h <= 0,
     )
+
+
+def _short(s: SupplyResult) -> str:
+    """Return what is missing and what to fit, which is more."""
+    bank = s.recommended_bank
+    fit = f", fit {say_amp_hours(bank.capacity_ah * bank.parallel)}" if bank else ""
+    return f"{say_amp_hours(s.missing_ah or 0.0)} missing{fit}"
 
 
 def _label_place(end_x: float, required_x: float) -> tuple[float, str]:

@@ -1,0 +1,140 @@
+"""`make bench`: medians over several runs, each beside its aim. Run it on a quiet machine."""
+
+import json
+import logging
+import re
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+
+import builders  # pyright: ignore[reportMissingImports]
+import referee  # pyright: ignore[reportMissingImports]
+from throwaway import application
+from web.client import Client  # pyright: ignore[reportMissingImports]
+
+from ypomoni.core.batteries import Bank, build_pack
+from ypomoni.core.case import Case
+from ypomoni.core.recovery import charge_current_a
+from ypomoni.core.simulation import Outage, build_timeline
+from ypomoni.core.sizing import recommend_bank, size_by_all_methods
+from ypomoni.core.sizing.profile import Profile
+from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.site_model import SiteFile
+
+RUNS = 9
+
+
+def median_ms(what: Callable[[], Any], runs: int = RUNS) -> float:
+    """Return the median time of several runs. [ms]"""
+    times: list[float] = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        what()
+        times.append(time.perf_counter() - start)
+    return 1000 * statistics.median(times)
+
+
+def say(name: str, ms: float, aim: str) -> None:
+    """Print one line of the table."""
+    print(f"{name:<72} {ms:>10.2f} ms   aim: {aim}")
+
+
+def bench_outage() -> None:
+    """72 h with hourly bursts and a final alarm, against the one-second referee."""
+    burst = {"current_a": 1.5, "duration_s": 8, "per_hour": 1}
+    for behaviour in ("constant_current", "constant_power"):
+        load = {"behaviour": behaviour, "standby": {"current_a": 0.15, "provenance": "measured"}, "bursts": [burst]}
+        load["alarm"] = {"current_a": 0.9, "provenance": "measured"}
+        plan = to_core(read_site(builders.document(supply={"own_current_a": 0.03}, loads=[load]))).plans[0]
+        case = Case(plan.supplies[0], plan.loads)
+        pack = build_pack(Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=26), condition_ratio=1.0, temperature_degc=20)
+
+        def once(case: Case = case, pack: Any = pack) -> None:
+            standby, alarm = (build_timeline(case.currents, 0.03, in_alarm=state) for state in (False, True))
+            assert not Outage(pack, standby, alarm, 0.5, 10.5).alarm_stop(72.0, locate=True).ended
+
+        plain: dict[str, Any] = {"q": pack.capacity_ah, "rb": pack.resistance_ohm, "g": pack.g, "k": pack.k_per_h, "r1": pack.r1_h}
+        plain["ocv"] = list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True))
+        theirs = {
+            "behaviour": behaviour,
+            "standby_a": 0.15,
+            "alarm_a": 0.9,
+            "quantity": 1,
+            "rail_v": 12.0,
+            "bursts": [{**burst, "offset_s": 0}],
+        }
+        ours_ms = median_ms(once)
+        theirs_ms = median_ms(lambda p=plain, t=theirs: referee.run(p, [t], 0.03, 10.5, 72 * 3600, 1800), runs=1)
+        say(f"outage of 72 h, hourly bursts, final alarm, {behaviour}", ours_ms, "single milliseconds")
+        print(f"{'  one-second referee':<72} {theirs_ms:>10.0f} ms   {theirs_ms / ours_ms:.0f} times as long; aim: at least 150")
+
+
+def bench_sizing() -> None:
+    """All methods and the smallest sold bank for the supplies of the demo's archive."""
+    text = Path(__file__).parent.parent.joinpath("src/ypomoni/actions/demo/1_archive.json").read_text()
+    plan = to_core(SiteFile.model_validate_json(text)).plans[0]
+    for supply in plan.supplies:
+        case = Case(supply, plan.loads_on(supply.key))
+        standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+        profile = Profile(standby_current_a=standby_a, alarm_current_a=alarm_a, standby_h=24, alarm_h=0.5)
+        current_a = charge_current_a(supply.charge_limit_a or 0.0, supply.supply_current_a or 0.0, standby_a)
+
+        def once(case: Case = case, profile: Profile = profile, current_a: float = current_a) -> None:
+            recommend_bank(case, size_by_all_methods(profile, case.requirement, case), current_a)
+
+        say(f"sizing over the sold list, {supply.name}", median_ms(once), "under 60 ms")
+
+
+def big_site() -> dict[str, Any]:
+    """Return a site of 60 loads on 6 supplies: every tenth a communicator with hourly bursts, every third a power load."""
+    found = builders.document(site={"name": "Bench"})
+    plan = found["plans"][0]
+    supply, load = plan["supplies"][0], plan["loads"][0]
+    plan["supplies"] = [builders.merged(supply, {"key": f"s{n}", "name": f"Bay {n + 1}"}) for n in range(6)]
+    plan["loads"] = [
+        builders.merged(
+            load,
+            {
+                "key": f"l{n}",
+                "name": f"Device {n + 1}",
+                "supply": f"s{n % 6}",
+                "behaviour": "constant_power" if n % 3 == 0 else "constant_current",
+                "standby": {"current_a": 0.03 + 0.0005 * n},
+                "bursts": [{"current_a": 0.9, "duration_s": 6, "per_hour": 1}] if n < 6 else [],
+            },
+        )
+        for n in range(60)
+    ]
+    return found
+
+
+def bench_pages() -> None:
+    """The plan page served warm, and an edit until its new figures arrive."""
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    with application() as app:
+        client = Client(app)
+        answer = client.post("/import", {"text": json.dumps(big_site())}, script=False)
+        address = answer.headers["Location"]
+        page = client.get(address).text
+        say("plan page, 60 loads on 6 supplies, served warm", median_ms(lambda: client.get(address)), "under 100 ms")
+        load_id, version = map(int, re.findall(r'data-load="(\d+)" data-version="(\d+)"', page)[20])
+        state = {"version": version, "n": 0}
+
+        def edit() -> None:
+            state["n"] += 1
+            done = client.cell({"id": load_id, "version": state["version"]}, "standby", f"{40 + state['n']} mA")
+            assert done.status_code == 200
+            state["version"] = done.json["row"]["version"]
+
+        say("edit of one load until its new figures arrive", median_ms(edit), "under 100 ms")
+
+
+if __name__ == "__main__":
+    bench_outage()
+    bench_sizing()
+    bench_pages()

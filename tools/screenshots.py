@@ -1,0 +1,83 @@
+"""`make screenshots`: one current picture of each main view, from the demo data, into docs/screenshots/."""
+
+import logging
+import os
+import shutil
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+from throwaway import application, served
+
+from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+ARGUMENTS = [
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+]
+LAPTOP, PHONE = (1280, 800), (390, 844)
+
+
+def open_page(browser: Browser, address: str, size: tuple[int, int], scheme: str) -> Page:
+    """Return a page on the sign-in form."""
+    width, height = size
+    context = browser.new_context(viewport={"width": width, "height": height}, color_scheme="dark" if scheme == "dark" else "light")
+    page = context.new_page()
+    page.goto(f"{address}/sign-in")
+    return page
+
+
+def sign_in(page: Page) -> None:
+    """Sign in as somebody of the demo."""
+    page.get_by_label("E-mail").fill(PEOPLE[0][0])
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_selector(".sites")
+
+
+def open_archive(page: Page) -> None:
+    """Open the archive's plan."""
+    page.get_by_role("link", name="Brackwater County Archive").click()
+    page.wait_for_selector(".answer-line")
+
+
+def shoot(page: Page, name: str) -> None:
+    """Take one picture once fonts are there."""
+    page.evaluate("document.fonts.ready")
+    page.wait_for_timeout(150)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def main() -> None:
+    """Take them all."""
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with application() as app, served(app) as address, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        page = open_page(browser, address, LAPTOP, "light")
+        shoot(page, "sign-in")
+        sign_in(page)
+        shoot(page, "sites")
+        open_archive(page)
+        shoot(page, "plan")
+        page.locator(".suppliesbox").scroll_into_view_if_needed()
+        page.evaluate("document.querySelector('.suppliesbox').scrollIntoView()")
+        shoot(page, "supplies")
+        page.evaluate("window.scrollTo(0, 0)")
+        page.locator(".answer-lead").click()
+        page.wait_for_selector(".working")
+        shoot(page, "working")
+        for name, size, scheme in (("plan-dark", LAPTOP, "dark"), ("plan-phone", PHONE, "light")):
+            page = open_page(browser, address, size, scheme)
+            sign_in(page)
+            open_archive(page)
+            shoot(page, name)
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
