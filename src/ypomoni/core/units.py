@@ -28,7 +28,7 @@ UNIT_SUFFIXES: dict[str, str] = {
 }
 
 # Counts and tokens that are named in the field's own words, so they carry no suffix.
-EXEMPT_NAMES = frozenset({"quantity", "series", "parallel", "g"})
+EXEMPT_NAMES = frozenset({"quantity", "series", "parallel", "g", "per_hour"})
 
 MINUTES_PER_HOUR = 60.0
 SECONDS_PER_HOUR = 3600.0

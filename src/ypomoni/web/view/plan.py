@@ -5,7 +5,7 @@ from typing import Any
 
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.judgement.facts import say_sold
-from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult
+from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
 from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.storage.connection import Row
@@ -42,12 +42,16 @@ def build_answer(plan: PlanResult) -> Answer:
     lead = Figure(text=hours_of(weakest), supply=weakest.key, working="holdover")
     several = len([s for s in plan.supplies if s.holdover]) > 1
     limit = LIMIT_WORDS[weakest.limited_by] if weakest.limited_by else ""
-    if plan.meets_requirement:
+    if plan.verdict is Verdict.ON_PAPER_ONLY:
+        tail = f"On paper only: {_on_paper(plan)}."
+    elif plan.meets_requirement:
         first = f"{weakest.name} would give out first" if several else f"{weakest.name} ends when {limit}" if limit else weakest.name
         tail = f"{first}." if not (several and limit) else f"{first}: {limit}."
     else:
         short = band.expected < weakest.standby_h
-        tail = f"{weakest.name} gives out first: {limit}." if short else f"{weakest.name} is the shortest."
+        tail = f"{weakest.name} gives out first: {limit}." if short else f"{weakest.name} is the shortest; see what fails below."
+    if weakest.overloaded:
+        tail += " This counts only if the overloaded supply does not shut down."
     figures: list[tuple[str, Figure | None, str]] = []
     if weakest.limited_by is not LimitedBy.NO_BANK:
         figures.append(("band", Figure(text=f"{say_hours(band.low)} to {say_hours(band.high)}", supply=weakest.key, working="band"), ""))
@@ -62,6 +66,25 @@ def build_answer(plan: PlanResult) -> Answer:
         tail=tail,
         figures=tuple(f for f in figures if f[1] is not None or f[2]),
     )
+
+
+def _on_paper(plan: PlanResult) -> str:
+    """Return which supplies meet their requirement on paper only, and where they fall short."""
+    parts: list[str] = []
+    for s in plan.supplies:
+        if s.verdict is not Verdict.ON_PAPER_ONLY or s.holdover is None or s.scenarios is None:
+            continue
+        short = [
+            words
+            for words, hours_h in (
+                ("at the low end of its band", s.holdover.low),
+                ("in the cold", s.scenarios.cold),
+                ("at the end of the battery's life", s.scenarios.end_of_life),
+            )
+            if hours_h < s.standby_h
+        ]
+        parts.append(f"{s.name} falls short {', '.join(short)}" if short else f"the charger of {s.name} is not known")
+    return "; ".join(parts)
 
 
 def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:

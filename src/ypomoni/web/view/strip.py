@@ -152,7 +152,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         reason_short=_reason_short(s, beyond=beyond),
         current="" if s.standby_current_a is None else say_amps(s.standby_current_a),
         bank=bank,
-        short=_short(s) if falls_short and s.missing_ah else "",
+        short=_short(s) if falls_short and s.missing_ah else "if the overloaded supply stays up" if s.overloaded else "",
         height=height,
         top=top,
         body=round(body, 2),
