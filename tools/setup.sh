@@ -34,7 +34,9 @@ if [ ! -f .venv/stamp ] || [ "$(cat .venv/stamp)" != "$stamp" ]; then
   rm -rf .venv
   python3 -m venv .venv
   .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r tools/uv.lock.txt
-  .venv/bin/uv pip install --quiet --system-certs --python .venv/bin/python --require-hashes -r requirements.lock
+  .venv/bin/uv pip install --quiet --system-certs --compile-bytecode --python .venv/bin/python --require-hashes -r requirements.lock
   .venv/bin/uv pip install --quiet --system-certs --python .venv/bin/python --no-deps --no-build-isolation -e .
   echo "$stamp" > .venv/stamp
 fi
+# Where the environment forbids Python to keep its bytecode, every start would compile everything anew.
+.venv/bin/python -m compileall -q src
