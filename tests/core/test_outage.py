@@ -2,6 +2,8 @@
 
 import pytest
 import referee
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from ypomoni.core.batteries import Bank, build_pack
 from ypomoni.core.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
@@ -67,6 +69,18 @@ def agree(ours_s, theirs_s):
     return abs(ours_s - theirs_s) <= max(1.0, 0.001 * theirs_s)
 
 
+@pytest.mark.parametrize("behaviour", ["constant_current", "constant_power", "resistive"])
+def test_holdover_without_bursts_agrees_with_the_referee(behaviour):
+    """Long smooth pieces, walked in few steps: an alarm 2 s before the holdover is carried by the referee, one 2 s after it is not."""
+    loads = [one_load(behaviour, bursts=())]
+    outage, plain = both(loads, (0.9, 18.0))
+    holdover_s = outage.holdover().holdover_h * 3600
+    assert agree(outage.standby_stop().t_h * 3600, referee.run(plain, loads, 0.03, 10.5, 1e9, 0))
+    margin_s = max(2.0, 0.001 * holdover_s)
+    assert referee.run(plain, loads, 0.03, 10.5, holdover_s - margin_s, 1800) is None
+    assert referee.run(plain, loads, 0.03, 10.5, holdover_s + margin_s, 1800) is not None
+
+
 @pytest.mark.parametrize("condition", [NEW_AND_WARM, OLD_AND_COLD], ids=["new and warm", "old and cold"])
 @pytest.mark.parametrize("behaviour", ["constant_current", "constant_power", "resistive"])
 def test_end_of_standby_and_of_a_final_alarm_agrees_with_the_referee(behaviour, condition):
@@ -127,11 +141,21 @@ def test_very_many_bursts_are_averaged_early_but_explicit_at_the_end():
     assert quick._trace[0][0] > 0, "the early part was not averaged, so nothing was compared"
 
 
-def test_a_piece_of_time_may_be_split_anywhere_and_charge_is_conserved():
-    """Walking a constant current in one piece or in seven gives the same state, and u is the charge drawn."""
+@settings(max_examples=60, deadline=None)
+@given(
+    current_a=st.floats(0.0, 1.0),
+    cuts=st.lists(st.floats(0.01, 3.49), max_size=6, unique=True),
+    u=st.floats(0.0, 1.0),
+    d=st.floats(0.0, 0.3),
+    power=st.booleans(),
+)
+def test_a_piece_of_time_may_be_split_anywhere_and_charge_is_conserved(current_a, cuts, u, d, power):
+    """Walked in one piece or in many: the same state. Of a constant current, u is exactly the charge drawn."""
     outage, _ = both([one_load("constant_current", bursts=())], NEW_AND_WARM)
-    whole = walk(outage.pack, 0.0, 0.1, 0.02, [(0.0, 0.4, 0.0, 0.0)], 3.5)
-    split = walk(outage.pack, 0.0, 0.1, 0.02, [(0.5 * n, 0.4, 0.0, 0.0) for n in range(7)], 3.5)
-    assert split.u_ah == pytest.approx(whole.u_ah, rel=1e-12)
-    assert split.d_ah == pytest.approx(whole.d_ah, rel=1e-12)
-    assert whole.u_ah == pytest.approx(0.1 + 0.4 * 3.5, rel=1e-12)
+    draw = (0.0, 12.0 * current_a, 0.0) if power else (current_a, 0.0, 0.0)
+    whole = walk(outage.pack, 0.0, u, d, [(0.0, *draw)], 3.5)
+    split = walk(outage.pack, 0.0, u, d, [(t, *draw) for t in (0.0, *sorted(cuts))], 3.5)
+    assert split.u_ah == pytest.approx(whole.u_ah, rel=1e-5 if power else 1e-12)
+    assert split.d_ah == pytest.approx(whole.d_ah, rel=1e-3 if power else 1e-9, abs=1e-12)
+    if not power:
+        assert whole.u_ah == pytest.approx(u + current_a * 3.5, rel=1e-12)

@@ -2,11 +2,13 @@
 
 import math
 
-from builders import evaluate
+from builders import document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ypomoni.core.evaluation import evaluate_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
+from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
 
 SLACK = 1 + 1e-6
 BURSTS = st.lists(
@@ -87,16 +89,19 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
 def test_any_supply_gets_finite_ordered_figures_and_a_reason(
     behaviour, current_a, alarm_a, quantity, bursts, capacity_ah, chemistry, cutoff_v, age_y, alarm_min
 ):
-    """Never NaN, a band around its middle, holdover within endurance, a reason for the end, and the result survives the store."""
+    """Never NaN, a band around its middle, a reason for the end; the result survives the store, and the site its file."""
     bank = {"chemistry": chemistry[0], "block_v": chemistry[1], "capacity_ah": capacity_ah, "age_y": age_y}
     if sum(b["per_hour"] * b["duration_s"] for b in bursts) > 3600:
         bursts = []
-    result = evaluate(
-        supply={"cutoff_v": cutoff_v, "bank": bank},
-        loads=[load(behaviour, current_a, bursts, alarm_a, quantity)],
-        requirement={"alarm_min": alarm_min},
-    )
+    site = {
+        "supply": {"cutoff_v": cutoff_v, "bank": bank},
+        "loads": [load(behaviour, current_a, bursts, alarm_a, quantity)],
+        "requirement": {"alarm_min": alarm_min},
+    }
+    result = evaluate(**site)
     assert result.limited_by is not None
+    again = read_site_text(write_site(read_site(document(**site))))
+    assert evaluate_plan(to_core(again).plans[0]).supplies[0] == result
     assert load_supply_result(dump_supply_result(result)) == result
     if result.holdover is None:
         assert result.limited_by == "nothing_draws"

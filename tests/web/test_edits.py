@@ -190,6 +190,11 @@ def test_removal_is_undone_and_a_requirement_in_use_stays(client, conninfo):
     back = client.post(gone.json["undo"])
     assert 'class="unassigned"' not in back.json["regions"]["register"]
     assert "Bay B gives out first" in back.json["regions"]["answer"]
+    form = form_values(client, "supply", supply["id"], supply["plan_id"])
+    empty = client.post(f"/records/supply/{supply['id']}", {**form, "bank_chemistry": ""})
+    assert empty.json["notice"] == "The battery of Bay B is removed."
+    assert "there is no bank" in empty.json["regions"]["answer"]
+    assert "Bay B gives out first: its charge is spent" in client.post(empty.json["undo"]).json["regions"]["answer"]
     (requirement,) = rows(conninfo, "SELECT * FROM requirement WHERE name = 'Intruder, 24 h'")
     kept = client.post(f"/records/requirement/{requirement['id']}/remove?plan={supply['plan_id']}", {"version": requirement["version"]})
     assert kept.status_code == 422

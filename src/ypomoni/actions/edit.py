@@ -13,7 +13,7 @@ from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.storage.aggregate import Aggregate
-from ypomoni.storage.changes import insert_change, select_last_change
+from ypomoni.storage.changes import insert_change, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection, Row
 from ypomoni.storage.loads import LOAD
 from ypomoni.storage.plans import PLAN
@@ -122,6 +122,15 @@ def _translated() -> Generator[None]:
     except psycopg.errors.IntegrityError as error:
         path, message = CONSTRAINTS.get(error.diag.constraint_name or "", ("", "does not go together with the rest of the site."))
         raise Refused([Fault(path, message)]) from error
+
+
+def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Row:
+    """Put the bank that was last taken out of a supply back in, unless there is one again."""
+    supply = find(connection, actor, "supply", supply_id)
+    bank = select_last_bank(connection, actor.organisation_id, supply_id)
+    if bank is None:
+        raise NotFound
+    return supply if supply["bank_chemistry"] is not None else edit(connection, actor, "supply", supply_id, supply["version"], bank)
 
 
 def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> int:

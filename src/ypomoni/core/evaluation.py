@@ -8,6 +8,7 @@ from ypomoni.core.case import Case, ThresholdOrigin
 from ypomoni.core.judgement import Facts, judge_plan, judge_supply
 from ypomoni.core.loads import Load
 from ypomoni.core.recovery import Recovery, charge_current_a, simulate_recovery
+from ypomoni.core.requirements import Method
 from ypomoni.core.results import (
     Band,
     BandInput,
@@ -23,6 +24,7 @@ from ypomoni.core.simulation import EndCause, Holdover
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
 from ypomoni.core.sizing import NoBank, Recommendation, recommend_bank, size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.sizing.recommended import recovery_of
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, best_currents, worst_currents
 
@@ -109,6 +111,12 @@ class _Evaluation:
                 fewer_blocks_bank=bank.fewer_blocks if isinstance(bank, Recommendation) else None,
                 no_bank_reason=bank.reason if isinstance(bank, NoBank) else None,
             )
+            if isinstance(bank, Recommendation):
+                required = {m.method: m.required_ah or 0.0 for m in methods}
+                bank_ah = bank.bank.capacity_ah * bank.bank.parallel
+                recovery_h = None if result.charge_current_a is None else recovery_of(case, bank.bank, result.charge_current_a)
+                working = workings.of_recommendation(case, required[Method.SIMULATION], required[requirement.method], bank_ah, recovery_h)
+                result = replace(result, workings={**result.workings, "recommended": working})
         elif self.supply.bank is None:
             result = replace(result, no_bank_reason="There is no bank yet: enter one, so that its chemistry and voltage are known.")
         else:

@@ -246,6 +246,50 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
     return inputs, steps
 
 
+def of_recommendation(case: Case, simulated_ah: float, prescribed_ah: float, bank_ah: float, recovery_h: float | None) -> Working:
+    """Return the working of the recommended bank."""
+    requirement = case.requirement
+    inputs = [
+        WorkingInput(
+            symbol="Cs",
+            meaning="asked for by the simulation, aged and cold",
+            value=simulated_ah,
+            unit="Ah",
+            provenance="see its own working",
+        ),
+        WorkingInput(
+            symbol="Cp",
+            meaning=f"asked for by the prescribed method, {requirement.method.value}",
+            value=prescribed_ah,
+            unit="Ah",
+            provenance="see its own working",
+        ),
+        WorkingInput(
+            symbol="Cb", meaning="the smallest bank sold that has at least that", value=bank_ah, unit="Ah", provenance="sold list"
+        ),
+    ]
+    note = "Smallest in amp-hours of what is sold, at most four strings, of the same chemistry and voltage."
+    if requirement.recharge_h is not None and recovery_h is not None:
+        inputs.append(
+            WorkingInput(symbol="tr", meaning="its recovery when new, beside the load", value=recovery_h, unit="h", provenance="simulated")
+        )
+        note += f" It must be back to {say_percent(requirement.recharge_to_ratio)} within {plain_number(requirement.recharge_h, 4)} h."
+    needed_ah = max(simulated_ah, prescribed_ah)
+    return Working(
+        title="What to fit",
+        value=bank_ah,
+        unit="Ah",
+        source="the prescribed method, the simulation and the recharge time, all three",
+        inputs=tuple(inputs),
+        steps=(
+            Step(symbol="C", expression="max(Cs, Cp)", value=needed_ah, unit="Ah"),
+            Step(symbol="spare", expression="Cb - C", value=bank_ah - needed_ah, unit="Ah"),
+        ),
+        simulated=True,
+        note=note,
+    )
+
+
 def of_charge_current(supply: Supply, value_a: float, standby_a: float) -> Working:
     """Return the working of the current left for the bank."""
     return Working(

@@ -12,6 +12,10 @@ _LAST = """
 SELECT c.changed_at, a.name FROM change c LEFT JOIN account a ON a.id = c.account_id
 WHERE c.organisation_id = %s AND c.aggregate = %s AND c.aggregate_id = %s ORDER BY c.id DESC LIMIT 1
 """
+_LAST_BANK = """
+SELECT before FROM change WHERE organisation_id = %s AND aggregate = 'supply' AND aggregate_id = %s AND verb = 'edit'
+AND before->>'bank_chemistry' IS NOT NULL AND after->>'bank_chemistry' IS NULL ORDER BY id DESC LIMIT 1
+"""
 _ALL = """
 SELECT account_id, verb, aggregate, aggregate_id, site_id, before, after FROM change WHERE organisation_id = %s ORDER BY id
 """
@@ -51,6 +55,12 @@ def insert_change(
 def select_last_change(connection: Connection, organisation_id: int, aggregate: str, aggregate_id: int) -> Row | None:
     """Return who changed an aggregate last, and when."""
     return one(connection, _LAST, (organisation_id, aggregate, aggregate_id))
+
+
+def select_last_bank(connection: Connection, organisation_id: int, supply_id: int) -> Row | None:
+    """Return the columns of the bank that was last taken out of a supply, or None."""
+    row = one(connection, _LAST_BANK, (organisation_id, supply_id))
+    return None if row is None else {key: value for key, value in row["before"].items() if key.startswith("bank_")}
 
 
 def list_changes(connection: Connection, organisation_id: int) -> list[Row]:

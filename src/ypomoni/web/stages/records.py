@@ -4,7 +4,7 @@ from typing import Any
 
 from flask import Blueprint, flash, g, jsonify, redirect, render_template, request, url_for
 
-from ypomoni.actions.edit import create, edit, find, read_tree, remove, restore, taken_keys
+from ypomoni.actions.edit import create, edit, find, read_tree, remove, restore, restore_bank, taken_keys
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.storage.connection import Row
@@ -46,6 +46,9 @@ def save(name: str, record_id: int | None = None) -> Any:
         try:
             with g.connection.transaction():
                 saved = _save(name, form, row, tree, plan)
+            if row and row.get("bank_chemistry") and saved["bank_chemistry"] is None:
+                undo = url_for("records.bring_bank_back", record_id=saved["id"], plan=request.values.get("plan"))
+                return _done(name, saved, f"The battery of {saved['name']} is removed.", undo=undo)
             return _done(name, saved, f"{saved['name']} is saved." if row else f"{saved['name']} is added.", new=row is None)
         except StaleEdit as stale:
             return _stale(name, form, stale, plan)
@@ -84,6 +87,15 @@ def bring_back(name: str, record_id: int) -> Any:
     except Refused as refused:
         return _refuse(" ".join(f.message for f in refused.faults), 422)
     return _done(name, back, f"{back['name']} is back.")
+
+
+@blueprint.post("/supply/<int:record_id>/bank/restore")
+@signed_in
+def bring_bank_back(record_id: int) -> Any:
+    """Undo the removal of a battery."""
+    with g.connection.transaction():
+        supply = restore_bank(g.connection, g.actor, record_id)
+    return _done("supply", supply, f"The battery of {supply['name']} is back.")
 
 
 # -- where a record lives --------------------------------------------------------------------------------------------------------------

@@ -95,8 +95,8 @@ def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:
     if s.fewer_blocks_bank:
         text += f", or {say_sold(s.fewer_blocks_bank)}"
     if s.rated_c20_ah is not None and bank.capacity_ah * bank.parallel <= s.rated_c20_ah + 1e-6:
-        return ("fit", Figure(text=f"a new {text} is enough", supply=s.key, working="method_simulation"), "")
-    return ("fit", Figure(text=text, supply=s.key, working="method_simulation"), "")
+        return ("fit", Figure(text=f"a new {text} is enough", supply=s.key, working="recommended"), "")
+    return ("fit", Figure(text=text, supply=s.key, working="recommended"), "")
 
 
 def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
@@ -189,7 +189,8 @@ def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
         ]
     scenarios: list[tuple[str, Figure]] = []
     if s.holdover is not None and s.scenarios is not None and "holdover" in s.workings:
-        facts.append(("Holdover", figure(hours_of(s), "holdover"), f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}"))
+        facts.append(("Holdover", figure(hours_of(s), "holdover"), LIMIT_WORDS[s.limited_by] if s.limited_by else ""))
+        facts.append(("Band", figure(f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}", "band"), "95 % limits"))
         facts.append(("Endurance", figure(say_hours(s.endurance_h or 0.0), "endurance"), "standby alone"))
         for key, word in (("fresh", "Fresh"), ("cold", "Cold"), ("end_of_life", "End of life"), ("worst", "Old and cold")):
             hours_h = getattr(s.scenarios, key)

@@ -48,7 +48,11 @@ class Lane:
     reason_short: str
     current: str
     bank: str
-    short: str
+    opens: bool
+    missing: str
+    fit: str
+    overloaded: bool
+    sentence: str
     height: float
     top: float
     body: float
@@ -152,7 +156,11 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         reason_short=_reason_short(s, beyond=beyond),
         current="" if s.standby_current_a is None else say_amps(s.standby_current_a),
         bank=bank,
-        short=_short(s) if falls_short and s.missing_ah else "if the overloaded supply stays up" if s.overloaded else "",
+        opens="holdover" in s.workings,
+        missing=say_amp_hours(s.missing_ah) if falls_short and s.missing_ah and "missing" in s.workings else "",
+        fit=_fit(s),
+        overloaded=s.overloaded,
+        sentence=_sentence(s),
         height=height,
         top=top,
         body=round(body, 2),
@@ -181,11 +189,10 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
     )
 
 
-def _short(s: SupplyResult) -> str:
-    """Return what is missing and what to fit, which is more."""
+def _fit(s: SupplyResult) -> str:
+    """Return the capacity to fit, which is more than what is missing."""
     bank = s.recommended_bank
-    fit = f", fit {say_amp_hours(bank.capacity_ah * bank.parallel)}" if bank else ""
-    return f"{say_amp_hours(s.missing_ah or 0.0)} missing{fit}"
+    return say_amp_hours(bank.capacity_ah * bank.parallel) if bank else ""
 
 
 def _label_place(end_x: float, required_x: float) -> tuple[float, str]:
