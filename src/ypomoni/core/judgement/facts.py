@@ -35,7 +35,8 @@ class Facts:
         alternative = f" (or {say_sold(simpler)})" if simpler else ""
         if self._is_fitted(bank):
             return f"A new {say_sold(bank)} is large enough: renew the battery, or move loads to another supply."
-        return f"Fit {say_sold(bank)}{alternative}, or move loads to another supply."
+        caution = " In parallel only of one make and age, with a fuse for each string." if bank.parallel > 1 else ""
+        return f"Fit {say_sold(bank)}{alternative}, or move loads to another supply.{caution}"
 
     def _is_fitted(self, bank: SoldBank) -> bool:
         fitted = self.supply.bank

@@ -32,11 +32,11 @@ def build_answer(plan: PlanResult) -> Answer:
     weakest = plan.weakest
     if weakest is None or weakest.holdover is None:
         if not plan.supplies:
-            text = "No supply yet. Say what must hold, then add the supply that must hold it."
+            text = "Nothing to hold yet. Three steps:"
         elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
             text = "These supplies are kept, but their kind is not modelled yet: no hours are named."
         else:
-            text = "Nothing draws yet. Add the first load."
+            text = "Nothing draws yet."
         return Answer(verdict="none", lead=None, text=text, tail="", figures=())
     band = weakest.holdover
     lead = Figure(text=hours_of(weakest), supply=weakest.key, working="holdover")
