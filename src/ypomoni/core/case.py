@@ -1,13 +1,13 @@
 """A supply with its loads, ready to be run under any assumption. Called by `evaluation`, `sizing` and `recovery`'s callers."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
 from ypomoni.core.batteries import Bank, build_pack
-from ypomoni.core.loads import Draw, Load
+from ypomoni.core.loads import NO_DRAW, Draw, Load
 from ypomoni.core.simulation import Holdover, LoadCurrents, Outage, Timeline, build_timeline
-from ypomoni.core.simulation.demand import mean_draw, peak_draw, total_draw
+from ypomoni.core.simulation.demand import contribution, mean_draw, peak_draw, total_draw
 from ypomoni.core.supplies import Supply
 from ypomoni.core.uncertainty import expected_currents
 
@@ -85,15 +85,22 @@ class Case:
         return self.peak_current_a(in_alarm=False) == 0 and self.peak_current_a(in_alarm=True) == 0
 
     @cached_property
-    def _expected_timelines(self) -> tuple[Timeline, Timeline]:
-        return self._timelines(self.currents, averaged=False)
+    def _demand(self) -> tuple["_Demand", "_Demand"]:
+        return _Demand(self, in_alarm=False), _Demand(self, in_alarm=True)
 
-    def _timelines(self, currents: tuple[LoadCurrents, ...], *, averaged: bool) -> tuple[Timeline, Timeline]:
+    @cached_property
+    def _expected_timelines(self) -> tuple[Timeline, Timeline]:
         own_a = self.supply.own_current_a
-        return (
-            build_timeline(currents, own_a, in_alarm=False, averaged=averaged),
-            build_timeline(currents, own_a, in_alarm=True, averaged=averaged),
-        )
+        return build_timeline(self.currents, own_a, in_alarm=False), build_timeline(self.currents, own_a, in_alarm=True)
+
+    def _timelines(self, changed: LoadCurrents | None, *, averaged: bool) -> tuple[Timeline, Timeline]:
+        if averaged:
+            own_a = self.supply.own_current_a
+            return tuple(build_timeline(self.currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
+        if changed is None:
+            return self._expected_timelines
+        standby, alarm = self._demand
+        return standby.with_changed(changed), alarm.with_changed(changed)
 
     def outage(
         self,
@@ -101,13 +108,16 @@ class Case:
         condition_ratio: float | None = None,
         temperature_degc: float | None = None,
         capacity_ratio: float = 1.0,
-        currents: tuple[LoadCurrents, ...] | None = None,
+        changed: LoadCurrents | None = None,
         averaged: bool = False,
         threshold_v: float | None = None,
         bank: Bank | None = None,
         sizing: bool = False,
     ) -> Outage:
-        """Return an outage under assumptions; whatever is not given is as expected today, at the typical temperature."""
+        """Return an outage under assumptions; whatever is not given is as expected today, at the typical temperature.
+
+        ``changed`` are other currents of one load.
+        """
         pack = build_pack(
             bank or self.bank,
             condition_ratio=self.condition_today_ratio if condition_ratio is None else condition_ratio,
@@ -115,20 +125,32 @@ class Case:
             sizing=sizing,
             capacity_ratio=capacity_ratio,
         )
-        if currents is None and not averaged:
-            standby, alarm = self._expected_timelines
-        else:
-            standby, alarm = self._timelines(currents or self.currents, averaged=averaged)
+        standby, alarm = self._timelines(changed, averaged=averaged)
         return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v)
 
     def holdover(self, **assumptions) -> Holdover:
         """Return the holdover under assumptions; see `outage`."""
         return self.outage(**assumptions).holdover()
 
-    def currents_with(self, changed: LoadCurrents) -> tuple[LoadCurrents, ...]:
-        """Return the expected currents with those of one load replaced."""
-        return tuple(changed if c.load.key == changed.load.key else c for c in self.currents)
 
-    def with_bank(self, bank: Bank) -> "Case":
-        """Return the same supply with another bank."""
-        return Case(replace(self.supply, bank=bank), self.loads)
+class _Demand:
+    """What each load adds to the demand of one state, summed from both sides, so that one of them can be exchanged at once."""
+
+    def __init__(self, case: Case, *, in_alarm: bool) -> None:
+        self.in_alarm = in_alarm
+        self.place = {c.load.key: n for n, c in enumerate(case.currents)}
+        self.parts = [contribution(c, in_alarm=in_alarm) for c in case.currents]
+        self.before = [Draw(case.supply.own_current_a, 0.0, 0.0)]
+        for draw, _ in self.parts:
+            self.before.append(self.before[-1].plus(draw))
+        self.after = [NO_DRAW]
+        for draw, _ in reversed(self.parts):
+            self.after.append(self.after[-1].plus(draw))
+        self.after.reverse()
+
+    def with_changed(self, changed: LoadCurrents) -> Timeline:
+        """Return the demand with other currents of one load."""
+        n = self.place[changed.load.key]
+        draw, trains = contribution(changed, in_alarm=self.in_alarm)
+        others = [t for m, (_, found) in enumerate(self.parts) if m != n for t in found]
+        return Timeline(self.before[n].plus(self.after[n + 1]).plus(draw), (*others, *trains))

@@ -246,8 +246,8 @@ def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput,
     """
     runs: list[tuple[str, str, str, float, float]] = []
     for load in case.loads:
-        bad_h = case.holdover(currents=case.currents_with(worst_currents(load))).holdover_h
-        good_h = case.holdover(currents=case.currents_with(best_currents(load))).holdover_h
+        bad_h = case.holdover(changed=worst_currents(load)).holdover_h
+        good_h = case.holdover(changed=best_currents(load)).holdover_h
         runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
     spread = CAPACITY_SPREAD_RATIO
     runs.append(

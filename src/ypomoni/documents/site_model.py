@@ -14,7 +14,7 @@ from ypomoni.core.units import SECONDS_PER_HOUR
 
 FORMAT = "ypomoni-site"
 VERSION = 1
-MOST_LOADS = 2_000
+MOST_LOADS = 1_000
 MOST_SUPPLIES = 200
 
 

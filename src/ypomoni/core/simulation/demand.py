@@ -106,14 +106,10 @@ class Timeline:
 
     def __init__(self, base: Draw, trains: tuple[_Train, ...]) -> None:
         self.base = base
-        self.trains = trains
+        self.trains = trains = _merged(trains)
         self.longest_period_h = max((w.period_h for t in trains for w in t.waves), default=0.0)
         self.longest_burst_h = max((w.duration_h for t in trains for w in t.waves), default=0.0)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
-        peak = base
-        for train in trains:
-            peak = peak.plus(train.unit.times(train.peak_excess_a()))
-        self.peak = peak
         self._chunks: dict[tuple[float, float], list[Piece]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None
 
@@ -197,6 +193,21 @@ class Timeline:
         return [(share, *level) for level, share in levels.items()]
 
 
+def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
+    """Return the trains with those that rise and fall at the same instants made one."""
+    merged: dict[tuple[float, float, float], Draw] = {}
+    others: list[_Train] = []
+    for train in trains:
+        rise_a = train.peak_excess_a()
+        if len(train.waves) == 1 and rise_a > 0:
+            wave = train.waves[0]
+            key = (wave.offset_h, wave.period_h, wave.duration_h)
+            merged[key] = merged.get(key, NO_DRAW).plus(train.unit.times(rise_a))
+        else:
+            others.append(train)
+    return (*(_Train((_Wave(*key, 1.0),), 0.0, 1, draw) for key, draw in merged.items()), *others)
+
+
 def rest_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
     """Return what all pieces of a load draw between bursts, at the battery."""
     rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
@@ -247,14 +258,18 @@ def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_al
     base = Draw(own_current_a, 0.0, 0.0)
     trains: list[_Train] = []
     for currents in loads:
-        if averaged:
-            base = base.plus(mean_draw(currents, in_alarm=in_alarm))
-            continue
-        base = base.plus(rest_draw(currents, in_alarm=in_alarm))
-        constant_a, found = _trains_of(currents, in_alarm=in_alarm)
-        base = base.plus(currents.load.draw_per_amp.times(constant_a))
+        draw, found = contribution(currents, in_alarm=in_alarm, averaged=averaged)
+        base = base.plus(draw)
         trains += found
     return Timeline(base, tuple(trains))
+
+
+def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[_Train, ...]]:
+    """Return what one load adds to a supply's demand: a constant draw, and its trains of bursts."""
+    if averaged:
+        return mean_draw(currents, in_alarm=in_alarm), ()
+    constant_a, trains = _trains_of(currents, in_alarm=in_alarm)
+    return rest_draw(currents, in_alarm=in_alarm).plus(currents.load.draw_per_amp.times(constant_a)), tuple(trains)
 
 
 def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_Train]]:
