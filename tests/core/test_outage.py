@@ -1,14 +1,19 @@
 """The fast run against the one-second referee, and holdover against its own definition."""
 
+import random
+
 import pytest
 import referee
+from builders import document
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.batteries import Bank, build_pack
+from ypomoni.core.case import Case
 from ypomoni.core.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
 from ypomoni.core.simulation import LoadCurrents, Outage, build_timeline
 from ypomoni.core.simulation.state import walk
+from ypomoni.documents.site_file import read_site, to_core
 
 NEW_AND_WARM = (1.0, 25.0)
 OLD_AND_COLD = (0.7, 0.0)
@@ -131,6 +136,59 @@ def test_holdover_is_the_first_alarm_start_that_fails(loads, condition):
     assert first_failure_s - 61 <= holdover_s <= first_failure_s + 2
 
 
+def random_case(rnd):
+    """Return a case of up to four loads with bursts of any kind, staggered pieces, any behaviour."""
+
+    def burst():
+        values = {
+            "current_a": [0, 0.3, 0.8, 1.5, 2.5],
+            "duration_s": [2, 10, 60, 300],
+            "per_hour": [0.5, 1, 2, 3, 6],
+            "offset_s": [0, 0, 17, 600],
+        }
+        return {**{key: rnd.choice(options) for key, options in values.items()}, "during": rnd.choice(["always", "always", "alarm"])}
+
+    def load():
+        alarm_a = rnd.choice([None, 0, 0.05, 0.2, 0.5, 1.0])
+        return {
+            "quantity": rnd.choice([1, 1, 2, 3]),
+            "behaviour": rnd.choice(["constant_current", "constant_power", "resistive"]),
+            "standby": {"current_a": rnd.choice([0.01, 0.05, 0.1, 0.2, 0.3]), "provenance": "measured"},
+            "alarm": None if alarm_a is None else {"current_a": alarm_a, "provenance": "measured"},
+            "bursts": [b for b in (burst() for _ in range(rnd.choice([0, 1, 1, 2]))) if b["duration_s"] * b["per_hour"] <= 1800],
+        }
+
+    supply = {
+        "bank": {"capacity_ah": rnd.choice([5, 7, 12]), "condition_ratio": rnd.choice([0.6, 0.8, 1.0])},
+        "cutoff_v": rnd.choice([10.5, 10.8, 11.2]),
+    }
+    found = document(supply, [load() for _ in range(rnd.randint(1, 4))], {"alarm_min": rnd.choice([5, 15, 30, 60])})
+    plan = to_core(read_site(found)).plans[0]
+    return Case(plan.supplies[0], plan.loads)
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_holdover_of_random_sites_by_trying_every_start(seed):
+    """Every start in the last three hours before it, each 40 s and around each edge of the pattern, is carried; just after it one is not."""
+    rnd = random.Random(seed)  # noqa: S311 - a repeatable choice, not a secret
+    for _ in range(25):
+        case = random_case(rnd)
+        holdover = case.holdover()
+        every = case.outage()
+        every._skip_ahead = lambda: None
+        t, end_h, alarm_h = holdover.holdover_h, every.standby_stop().t_h, every.alarm_h
+        slack_h = max(1.5 / 3600, 1e-3 * t)
+        begin_h = max(0.0, t - 3)
+        edges = every.standby.edges(begin_h, t + 1e-3) + every.alarm.edges(begin_h, t + alarm_h + 1e-3)
+        around = [e + shift for e in edges for shift in (-1e-5, 1e-5, -alarm_h - 1e-5, -alarm_h + 1e-5)]
+        starts = [begin_h + n * 40 / 3600 for n in range(int((t - begin_h) * 90) + 1)] + around
+        failing = [s for s in starts if 0 <= s < min(t - slack_h, end_h) and not every.is_carried(s)]
+        assert not failing, (t, min(failing), case.loads)
+        if t < end_h - 2 * slack_h:
+            after = [t + n * slack_h / 10 for n in range(11)] + [t + 1e-5, t + 2e-5]
+            assert any(not every.is_carried(min(s, end_h)) for s in after), (t, case.loads)
+
+
 def test_very_many_bursts_are_averaged_early_but_explicit_at_the_end():
     """A burst every minute for weeks ends within 0.1 % of the run in which every burst is explicit."""
     loads = [one_load("constant_power", 0.005, 0.4, ({"current_a": 0.5, "duration_s": 1.5, "per_hour": 60, "offset_s": 0},))]
@@ -150,12 +208,12 @@ def test_very_many_bursts_are_averaged_early_but_explicit_at_the_end():
     power=st.booleans(),
 )
 def test_a_piece_of_time_may_be_split_anywhere_and_charge_is_conserved(current_a, cuts, u, d, power):
-    """Walked in one piece or in many: the same state, of a power within 0.01 %. Of a constant current, u is exactly the charge drawn."""
+    """Walked in one piece or in many: the same state, of a power within 0.03 %. Of a constant current, u is exactly the charge drawn."""
     outage, _ = both([one_load("constant_current", bursts=())], NEW_AND_WARM)
     draw = (0.0, 12.0 * current_a, 0.0) if power else (current_a, 0.0, 0.0)
     whole = walk(outage.pack, 0.0, u, d, [(0.0, *draw)], 3.5)
     split = walk(outage.pack, 0.0, u, d, [(t, *draw) for t in (0.0, *sorted(cuts))], 3.5)
-    assert split.u_ah == pytest.approx(whole.u_ah, rel=1e-4 if power else 1e-12)
+    assert split.u_ah == pytest.approx(whole.u_ah, rel=3e-4 if power else 1e-12)
     assert split.d_ah == pytest.approx(whole.d_ah, rel=1e-3 if power else 1e-9, abs=1e-12)
     if not power:
         assert whole.u_ah == pytest.approx(u + current_a * 3.5, rel=1e-12)

@@ -7,6 +7,7 @@ import bisect
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from fractions import Fraction
 
 from ypomoni.core.loads import NO_DRAW, Draw, During, Load
 from ypomoni.core.units import SECONDS_PER_HOUR
@@ -15,6 +16,10 @@ from ypomoni.core.units import SECONDS_PER_HOUR
 SAME_TIME_H = 1e-9
 # Bursts that recur faster are gathered so that they come this often, with the same duty and peak: no battery follows them one by one.
 GATHER_PERIOD_H = 10.0 / SECONDS_PER_HOUR
+
+# Two periods that are not a ratio of small whole numbers never quite repeat; then so many of the longest stand for all.
+LARGEST_DENOMINATOR = 2_000
+MOST_PERIODS = 30
 
 Piece = tuple[float, float, float, float]
 """Start of a piece of constant demand and its draw: (t, A, W, S)."""
@@ -107,8 +112,9 @@ class Timeline:
     def __init__(self, base: Draw, trains: tuple[_Train, ...]) -> None:
         self.base = base
         self.trains = trains = _merged(trains)
-        self.longest_period_h = max((w.period_h for t in trains for w in t.waves), default=0.0)
-        self.longest_burst_h = max((w.duration_h for t in trains for w in t.waves), default=0.0)
+        self.common_period_h = common_period_h([w.period_h for t in trains for w in t.waves])
+        # From here on the pattern of bursts repeats.
+        self.settled_h = max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
         self._chunks: dict[tuple[float, float], list[Piece]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None
@@ -149,7 +155,7 @@ class Timeline:
         if not self.trains:
             return [(a, self.base[0], self.base[1], self.base[2])]
         if self._window is None or a < self._window[0] or b > self._window[1]:
-            begin, end = max(0.0, a - self.longest_period_h), b + self.longest_period_h
+            begin, end = max(0.0, a - self.common_period_h), b + self.common_period_h
             self._window = (begin, end, self.pieces(begin, end))
         pieces = self._window[2]
         # A piece that starts within a hair of a is the one in force just after a.
@@ -177,13 +183,13 @@ class Timeline:
         """Return the same demand with its bursts spread evenly over time."""
         if not self.trains:
             return self
-        shares = self.shares(4 * self.longest_period_h)
+        shares = self.shares(self.settled_h)
         i, p, g = (sum(share * level[n] for share, *level in shares) for n in range(3))
         return Timeline(Draw(i, p, g), ())
 
     def shares(self, a: float) -> list[tuple[float, float, float, float]]:
-        """Return what share of one longest period from a is spent at each draw: (share, A, W, S)."""
-        b = a + self.longest_period_h
+        """Return what share of one common period from a is spent at each draw: (share, A, W, S)."""
+        b = a + self.common_period_h
         pieces = self.pieces(a, b)
         ends = [piece[0] for piece in pieces[1:]] + [b]
         levels: dict[tuple[float, float, float], float] = {}
@@ -191,6 +197,18 @@ class Timeline:
             level = (round(i, 9), round(p, 9), round(g, 9))
             levels[level] = levels.get(level, 0.0) + (end - t) / (b - a)
         return [(share, *level) for level, share in levels.items()]
+
+
+def common_period_h(periods_h: list[float]) -> float:
+    """Return after how long a pattern of bursts repeats: 1/gcd of their frequencies, at most 30 of the longest period. [h]"""
+    if not periods_h:
+        return 0.0
+    frequencies = [Fraction(1.0 / p).limit_denominator(LARGEST_DENOMINATOR) for p in set(periods_h)]
+    if any(f <= 0 for f in frequencies):
+        return max(periods_h)
+    denominator = math.lcm(*(f.denominator for f in frequencies))
+    numerator = math.gcd(*(int(f * denominator) for f in frequencies))
+    return max(max(periods_h), min(denominator / numerator, MOST_PERIODS * max(periods_h)))
 
 
 def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:

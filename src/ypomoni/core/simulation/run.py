@@ -2,23 +2,25 @@
 
 Holdover is the largest T such that an alarm starting at any t ≤ T is carried. Whether an alarm is carried is not monotone in its start:
 just after a burst, or with a burst near its own end, it is worse. So the first start that fails is sought among all instants at which
-the pattern of bursts changes, within one longest period before a start known to fail. An earlier start in the same phase has more
+the pattern of bursts changes, within one whole period of the pattern before a start known to fail. An earlier start in the same phase has more
 charge left, so a whole period without a failure proves the rest. Where alarm never draws less than standby, `_seek_dominated` is quicker.
 """
 
 import bisect
 import itertools
+import math
 from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.batteries import Pack
-from ypomoni.core.simulation.demand import Timeline
+from ypomoni.core.simulation.demand import Timeline, common_period_h
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
 # With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
 EXPLICIT_EDGES = 600
 EDGES_PER_CHUNK = 120.0
+AVERAGED_STEPS = 64
 NUDGE_H = 0.005 / 3600.0
 BISECTION_H = 0.1 / 3600.0
 
@@ -73,16 +75,15 @@ class Outage:
         self.alarm = alarm
         self.alarm_h = alarm_h
         self.threshold_v = threshold_v
-        self.period_h = max(standby.longest_period_h, alarm.longest_period_h)
+        self.period_h = common_period_h([w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves])
         self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
         self._restart(0.0)
 
     # -- the walk in standby ------------------------------------------------------------------------------------------------------
 
     def _restart(self, start_h: float) -> None:
-        """Begin the explicit walk at a time; what lies before it is walked with the average of the bursts."""
-        u, d = self._averaged_state(start_h) if start_h > 0 else (0.0, 0.0)
-        self._trace: list[tuple[float, float, float]] = [(start_h, u, d)]
+        """Begin the explicit walk at about a time; whole periods before it are walked with the average of their bursts."""
+        self._trace: list[tuple[float, float, float]] = [self._averaged_state(start_h) if start_h > 0 else (0.0, 0.0, 0.0)]
         self._stop: Stop | None = None
 
     @property
@@ -110,7 +111,8 @@ class Outage:
         """Return the average standby current of the full pack. [A]"""
         if not self.standby.trains:
             return terminal(self.pack, 0.0, 0.0, *self.standby.base)[0] or 1e-9
-        return sum(share * terminal(self.pack, 0.0, 0.0, i, p, s)[0] for share, i, p, s in self.standby.shares(4 * self.period_h))
+        shares = self.standby.shares(self.standby.settled_h)
+        return sum(share * terminal(self.pack, 0.0, 0.0, i, p, s)[0] for share, i, p, s in shares)
 
     def standby_stop(self) -> Stop:
         """Return where standby alone ends."""
@@ -129,23 +131,27 @@ class Outage:
         stop = walk(self.pack, COLLAPSED, u, d, self.standby.window(t0, t), t)
         return stop.u_ah, stop.d_ah
 
-    def _averaged_state(self, until_h: float) -> tuple[float, float]:
-        """Return (u, d) at a time with bursts averaged: at each state the mean of the currents of one period."""
-        shares = self.standby.shares(4 * self.period_h + until_h * 0.5)
-        t, u, d = 0.0, 0.0, 0.0
-        step_h = until_h / 64
+    def _averaged_state(self, until_h: float) -> tuple[float, float, float]:
+        """Return (t, u, d) at the last whole period before a time: bursts explicit until they repeat, then averaged at each state."""
+        period_h = self.standby.common_period_h
+        begin_h = period_h * math.ceil(self.standby.settled_h / period_h)
+        periods = int((until_h - begin_h) / period_h)
+        if periods < 1:
+            return 0.0, 0.0, 0.0
+        settled = walk(self.pack, self.threshold_v, 0.0, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
+        if settled.ended:
+            return 0.0, 0.0, 0.0
+        u, d = settled.u_ah, settled.d_ah
+        shares = self.standby.shares(begin_h)
 
         def mean(u: float, d: float) -> float:
             return sum(share * terminal(self.pack, u, d, i, p, s)[0] for share, i, p, s in shares)
 
-        while t < until_h - 1e-12:
-            dt = min(step_h, until_h - t)
-            i = mean(u, d)
-            middle_u, middle_d = relax(self.pack, u, d, i, 0.5 * dt)
-            i = mean(middle_u, middle_d)
-            u, d = relax(self.pack, u, d, i, dt)
-            t += dt
-        return u, d
+        dt = periods * period_h / AVERAGED_STEPS
+        for _ in range(AVERAGED_STEPS):
+            middle = relax(self.pack, u, d, mean(u, d), 0.5 * dt)
+            u, d = relax(self.pack, u, d, mean(*middle), dt)
+        return begin_h + periods * period_h, u, d
 
     # -- one alarm ----------------------------------------------------------------------------------------------------------------
 
@@ -178,7 +184,7 @@ class Outage:
     def carries(self, standby_h: float) -> bool:
         """Say whether holdover is at least ``standby_h``."""
         if self.standby.edges_per_hour * standby_h > EXPLICIT_EDGES:
-            start_h = standby_h - 4.0 / self.pack.k_per_h - 3 * self.period_h
+            start_h = standby_h - 5.0 / self.pack.k_per_h - 3 * self.period_h
             if start_h > 0:
                 self._restart(start_h)
         self._walk_to(standby_h)
@@ -200,7 +206,7 @@ class Outage:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
         averaged = Outage(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
-        start_h = 0.96 * averaged.coarse_holdover_h() - 4.0 / self.pack.k_per_h - 3 * self.period_h
+        start_h = 0.96 * averaged.coarse_holdover_h() - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
 

@@ -13,6 +13,8 @@ from ypomoni.core.simulation.demand import Piece
 
 CURRENT_CHANGE_RATIO = 0.005
 SHORTEST_STEP_H = 1e-4
+NEAR_V = 0.2
+NEGLIGIBLE_H = 0.1 / 3600.0
 COLLAPSED = -math.inf
 
 
@@ -119,7 +121,10 @@ def walk(
                         if root >= 0.0 and b > 0.0:
                             v = (b + sqrt(root)) / (2.0 * a)
                             i1 = i + p / v + s * v
-                            if v >= threshold_v and -CURRENT_CHANGE_RATIO * i0 <= i1 - i0 <= CURRENT_CHANGE_RATIO * i0:
+                            change = abs(i1 - i0)
+                            # Its end voltage is that of the first current: close to the threshold only a short piece may do.
+                            sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
+                            if sure and change <= CURRENT_CHANGE_RATIO * i0:
                                 mean = 0.5 * (i0 + i1)
                                 u, d = u + mean * dt, d * decay + mean * gain
                                 h = 1.0 - (u + d) / q
@@ -146,7 +151,8 @@ def _walk_mixed(
     while t < end:
         dt = min(dt, end - t)
         mean, u1, d1, i1, v1 = _mean_step(pack, u, d, draw, i0, dt)
-        change_ratio = abs(i1 - i0) / i0 if i0 else 0.0
+        # The middle counts too: a step far too long can come back to a current like the first.
+        change_ratio = max(abs(i1 - i0), abs(mean - i0)) / i0 if i0 else 0.0
         if change_ratio > CURRENT_CHANGE_RATIO and dt > SHORTEST_STEP_H:
             dt *= 0.25 if v1 == COLLAPSED else max(0.1, 0.8 * CURRENT_CHANGE_RATIO / change_ratio)
             continue
