@@ -281,7 +281,7 @@ def test_by_thumb_on_a_phone(open_page):
     cell.press("Enter")
     expect(page.locator(".answer-line")).to_contain_text("15 h of 24 h")
     small = page.evaluate(
-        "[...document.querySelectorAll('main button, main .cell')].filter(e => e.offsetHeight && e.offsetHeight < 20).length"
+        "[...document.querySelectorAll('main button, main .cell')].filter(e => e.offsetHeight && e.offsetHeight < 24).length"
     )
     assert small == 0
     page.get_by_role("button", name="All of Card reader").tap()
