@@ -51,8 +51,9 @@ class Cluster:
 
     def conninfo(self, database: str) -> str:
         """Return how to connect to a database of the running cluster."""
+        port = self._port()
         password = (self.folder / "password").read_text().strip()
-        return f"host=127.0.0.1 port={self._port()} user={USER} password={password} dbname={database} connect_timeout=5"
+        return f"host=127.0.0.1 port={port} user={USER} password={password} dbname={database} connect_timeout=5"
 
     def ensure(self) -> None:
         """Make and start the cluster unless that is done already."""

@@ -1,0 +1,127 @@
+"""The cluster, the pool and the locks: what was acknowledged is there, nobody overwrites anybody."""
+
+import os
+import shutil
+import signal
+import tempfile
+import threading
+import time
+from pathlib import Path
+
+import psycopg
+import pytest
+from psycopg.rows import dict_row
+
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.edit import edit, find, read_document, read_tree
+from ypomoni.actions.errors import Refused, StaleEdit
+from ypomoni.storage.cluster import Cluster
+from ypomoni.storage.connection import open_pool, transaction
+from ypomoni.storage.errors import ClusterError, DatabaseAway
+from ypomoni.storage.migrate import ensure_database, migrate
+
+ACTOR = Actor(organisation_id=1, account_id=1)
+
+
+@pytest.fixture
+def own_cluster():
+    folder = Path(tempfile.mkdtemp(prefix="yp-own-"))
+    found = Cluster(folder)
+    yield found
+    found.stop(mode="immediate")
+    shutil.rmtree(folder)
+
+
+def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
+    """Ensured twice it is the same; killed hard it comes back with what was committed; stopped it says so."""
+    with pytest.raises(ClusterError, match="not running"):
+        own_cluster.conninfo("postgres")
+    own_cluster.ensure()
+    own_cluster.ensure()
+    ensure_database(own_cluster.conninfo("postgres"), "kept")
+    ensure_database(own_cluster.conninfo("postgres"), "kept")
+    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql"]
+    with psycopg.connect(own_cluster.conninfo("kept")) as connection:
+        connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
+    pid = int((own_cluster.folder / "data" / "postmaster.pid").read_text().splitlines()[0])
+    _kill(pid)
+    own_cluster.ensure()
+    with psycopg.connect(own_cluster.conninfo("kept")) as connection:
+        assert connection.execute("SELECT name FROM organisation").fetchall() == [("Kept",)]
+    assert (own_cluster.folder / "password").stat().st_mode & 0o077 == 0
+    own_cluster.stop()
+    assert not own_cluster.is_running()
+
+
+def _kill(pid):
+    os.kill(pid, signal.SIGKILL)
+    for _ in range(100):
+        try:
+            os.kill(pid, 0)
+        except ProcessLookupError:
+            return
+        time.sleep(0.05)
+
+
+def test_pool_says_that_the_database_is_away_and_comes_back(own_cluster):
+    """A connection that went away is replaced; while there is none, the one error is `DatabaseAway`."""
+    own_cluster.ensure()
+    pool = open_pool(own_cluster.conninfo("postgres"), most=2)
+    try:
+        with transaction(pool) as connection:
+            connection.execute("SELECT 1")
+        with psycopg.connect(own_cluster.conninfo("postgres"), autocommit=True) as admin:
+            admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE pid <> pg_backend_pid() AND datname = 'postgres'")
+        with transaction(pool) as connection:
+            assert connection.execute("SELECT 2 AS n").fetchone() == {"n": 2}
+        own_cluster.stop(mode="immediate")
+        with pytest.raises(DatabaseAway), transaction(pool) as connection:
+            connection.execute("SELECT 3")
+    finally:
+        pool.close()
+
+
+def test_of_many_edits_on_one_version_exactly_one_is_taken(conninfo):
+    """Eight people save the same load at once: one wins, seven are told, and the log has one row for it."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        load = connection.execute("SELECT id, version FROM load ORDER BY id LIMIT 1").fetchone()
+    outcomes, barrier = [], threading.Barrier(8)
+
+    def save(n):
+        with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+            barrier.wait()
+            try:
+                edit(connection, ACTOR, "load", load["id"], load["version"], {"quantity": 10 + n})
+                outcomes.append("taken")
+            except StaleEdit as stale:
+                outcomes.append(f"stale, now {stale.current['version'] - load['version']} later")
+
+    threads = [threading.Thread(target=save, args=(n,)) for n in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(outcomes) == ["stale, now 1 later"] * 7 + ["taken"]
+    with psycopg.connect(conninfo) as connection:
+        counted = connection.execute("SELECT count(*) FROM change WHERE aggregate = 'load' AND aggregate_id = %s", (load["id"],)).fetchone()
+    assert counted == (1,)
+
+
+def test_an_edit_that_breaks_the_site_is_refused_and_leaves_no_trace(conninfo):
+    """What leaves the tables or asks for half a cell is refused with its path, and the site stays as it was."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        site = find(connection, ACTOR, "site", 1)
+        edit(connection, ACTOR, "site", 1, site["version"], {"min_degc": -20.0})
+        connection.commit()
+        site = find(connection, ACTOR, "site", 1)
+        with pytest.raises(Refused) as refused, connection.transaction():
+            edit(connection, ACTOR, "site", 1, site["version"], {"min_degc": -21.0})
+        assert refused.value.faults[0].path in ("min_degc", "site.min_degc")
+        supply = connection.execute("SELECT id, version FROM supply WHERE name = 'Bay B'").fetchone()
+        with pytest.raises(Refused) as refused, connection.transaction():
+            edit(connection, ACTOR, "supply", supply["id"], supply["version"], {"bank_block_v": 13.0})
+        assert refused.value.faults[0].path == "bank"
+        assert "12 V or 14 V" in refused.value.faults[0].message
+        document = read_document(read_tree(connection, ACTOR, 1))
+    assert document.site.min_degc == -20.0
+    assert document.plans[0].supplies[2].bank.block_v == 12.0
