@@ -131,6 +131,19 @@ def test_calc_answers_in_the_published_shape_without_a_database(file):
     assert "Bay gives out first" in calc(file).stdout
 
 
+def test_calc_gives_null_where_there_is_no_figure(file):
+    """Nothing draws, and what is not modelled yet; no bank holds nothing."""
+    file.write_text(json.dumps(document(loads=[])))
+    supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
+    assert (supply["holdover_h"], supply["limited_by"], supply["verdict"]) == (None, "nothing_draws", "holds")
+    file.write_text(json.dumps(document(supply={"kind": "ac_ups"})))
+    supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
+    assert (supply["holdover_h"], supply["limited_by"], supply["meets_requirement"]) == (None, "not_modelled_yet", None)
+    file.write_text(json.dumps(document(supply={"bank": None})))
+    supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
+    assert (supply["holdover_h"]["expected"], supply["limited_by"], supply["recommended_bank"]) == (0, "no_bank", None)
+
+
 def test_calc_tells_all_faults_and_exits_with_2(file):
     """As JSON where that was asked for; a missing file too."""
     file.write_text(json.dumps(document(supply={"bank": {"capacity_ah": 0}, "nominal_v": -12})))

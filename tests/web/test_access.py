@@ -105,6 +105,17 @@ def test_sign_in_is_limited_and_tells_nothing(conninfo):
         assert codes == [422, 429]
 
 
+def test_tries_are_counted_by_who_asks_only_where_a_proxy_of_ours_says_so(conninfo):
+    """With one proxy two clients have their own count; without, the header is not believed."""
+    for proxies, expected in ((1, [422, 422]), (0, [422, 429])):
+        with running(settings_for(conninfo, sign_in_limit="1 per minute", proxies_count=proxies)) as app:
+            http = app.test_client()
+            token = token_of(http.get("/sign-in").text)
+            data = {"csrf_token": token, "email": "x", "password": "y"}
+            codes = [http.post("/sign-in", data=data, headers={"X-Forwarded-For": f"10.0.{proxies}.{n}"}).status_code for n in (1, 2)]
+            assert codes == expected
+
+
 @pytest.mark.parametrize("target", ["https://far.example/", "//far.example/", "/\\far.example", "javascript:alert(1)"])
 def test_sign_in_leads_nowhere_else(app, target):
     """Only a path of ours is followed after signing in."""

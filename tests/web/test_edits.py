@@ -232,7 +232,15 @@ def test_database_away_is_said_plainly_and_what_was_typed_is_kept(app):
 
 def test_unknown_addresses_and_methods_get_a_plain_page(client):
     """No stack trace anywhere."""
-    for address in ("/nothing", "/sites/999999", "/records/nothing/1", "/sites/1/no-such-plan", "/invitation/none"):
+    for address in (
+        "/nothing",
+        "/sites/999999",
+        f"/sites/{10**30}",
+        f"/records/load/{2**63}?plan=1",
+        "/records/nothing/1",
+        "/sites/1/no-such-plan",
+        "/invitation/none",
+    ):
         answer = client.get(address)
         assert answer.status_code == 404
         assert "There is nothing here" in answer.text

@@ -38,7 +38,6 @@ def _plan(plan: PlanResult) -> dict[str, Any]:
 
 def _supply(result: SupplyResult) -> dict[str, Any]:
     full = _SUPPLY.dump_python(result, mode="json")
-    holdover = full["holdover"] or {"low": None, "expected": None, "high": None}
     return {
         "key": result.key,
         "name": result.name,
@@ -47,10 +46,10 @@ def _supply(result: SupplyResult) -> dict[str, Any]:
         "standby_current_a": result.standby_current_a,
         "alarm_current_a": result.alarm_current_a,
         "peak_current_a": result.peak_current_a,
-        "holdover_h": holdover,
+        "holdover_h": full["holdover"],
         "band_inputs": full["band_inputs"],
         "endurance_h": result.endurance_h,
-        "scenarios_h": full["scenarios"] or {"fresh": None, "cold": None, "end_of_life": None, "worst": None},
+        "scenarios_h": full["scenarios"],
         "limited_by": result.limited_by,
         "missing_ah": result.missing_ah,
         "recommended_bank": full["recommended_bank"],

@@ -7,6 +7,7 @@ from psycopg.types.json import Jsonb
 
 from ypomoni.storage.connection import Connection, Row, one
 
+GREATEST_ID = 2**63
 # Columns that hold JSON, and so are wrapped on their way in.
 JSON_COLUMNS = frozenset({"bursts"})
 
@@ -24,6 +25,8 @@ class Aggregate:
 
     def find(self, connection: Connection, organisation_id: int, aggregate_id: int, *, lock: bool = False) -> Row | None:
         """Return the row of this organisation, or None; ``lock`` keeps others from changing it until the transaction ends."""
+        if not 0 < aggregate_id < GREATEST_ID:
+            return None
         statement: LiteralString = self.select + " FOR UPDATE" if lock else self.select
         return one(connection, statement, {"organisation_id": organisation_id, "id": aggregate_id})
 

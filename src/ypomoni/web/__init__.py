@@ -2,6 +2,7 @@
 
 from flask import Flask
 from flask_wtf import CSRFProtect
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ypomoni.actions.accounts import Passwords
 from ypomoni.storage.connection import open_pool
@@ -29,6 +30,9 @@ def create_app(settings: Settings) -> Flask:
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=not settings.demo,
     )
+    if settings.proxies_count:
+        n = settings.proxies_count
+        app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)
     app.extensions["pool"] = open_pool(settings.conninfo)
     app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
     CSRFProtect(app)

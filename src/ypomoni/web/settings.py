@@ -14,10 +14,12 @@ class Settings:
     demo: bool = False
     cheap_passwords: bool = False
     sign_in_limit: str = "10 per minute"
+    # How many proxies of ours stand in front and say who asks; a header from anybody else is not believed.
+    proxies_count: int = 0
 
     @staticmethod
     def from_environment() -> "Settings":
-        """Return the settings of ``YPOMONI_DATABASE`` and ``YPOMONI_SECRET_KEY`` (or ``…_FILE``) and ``YPOMONI_DEMO``."""
+        """Return the settings of ``YPOMONI_DATABASE`` and ``YPOMONI_SECRET_KEY`` (or ``…_FILE``) ``YPOMONI_DEMO`` and ``YPOMONI_PROXIES``."""
         secret = os.environ.get("YPOMONI_SECRET_KEY", "")
         if not secret and "YPOMONI_SECRET_KEY_FILE" in os.environ:
             secret = Path(os.environ["YPOMONI_SECRET_KEY_FILE"]).read_text().strip()
@@ -27,4 +29,12 @@ class Settings:
             raise SystemExit(
                 "YPOMONI_DATABASE must say where the database is, as in 'host=127.0.0.1 dbname=ypomoni user=ypomoni password=…'."
             )
-        return Settings(conninfo=os.environ["YPOMONI_DATABASE"], secret_key=secret, demo=os.environ.get("YPOMONI_DEMO") == "1")
+        proxies = os.environ.get("YPOMONI_PROXIES", "0")
+        if not proxies.isascii() or not proxies.isdigit():
+            raise SystemExit("YPOMONI_PROXIES must be the number of proxies in front, as in 1.")
+        return Settings(
+            conninfo=os.environ["YPOMONI_DATABASE"],
+            secret_key=secret,
+            demo=os.environ.get("YPOMONI_DEMO") == "1",
+            proxies_count=int(proxies),
+        )
