@@ -102,6 +102,11 @@ def test_a_stale_form_shows_theirs_beside_yours(client, app, conninfo):
     answer = client.post(f"/records/supply/{supply['id']}", {**form, "charge_v": "13.8 V"})
     assert answer.status_code == 409
     assert "<td>13.5 V</td><td>13.8 V</td>" in answer.json["html"]
+    (load,) = rows(conninfo, LOAD, "Cellular communicator")
+    form_of_load = form_values(client, "load", load["id"], load["plan_id"])
+    assert Client(app).post(f"/records/load/{load['id']}", {**form_of_load, "bursts-0-per_hour": "4 an hour"}).status_code == 200
+    bursts = client.post(f"/records/load/{load['id']}", {**form_of_load, "bursts-0-per_hour": "1 an hour"}).json["html"]
+    assert "<td>1.9 A for 12 s, 4 an hour</td><td>1.9 A for 12 s, 1 an hour</td>" in bursts
     retry = dict(re.findall(r'name="(version)" value="(\d+)"', answer.json["html"]))
     assert client.post(f"/records/supply/{supply['id']}", {**form, **retry, "charge_v": "13.8 V"}).status_code == 200
     (now,) = rows(conninfo, "SELECT charge_v FROM supply WHERE id = %s", supply["id"])

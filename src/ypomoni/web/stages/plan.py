@@ -91,7 +91,9 @@ def change_cell(load_id: int) -> Any:
     except ValueError:
         return jsonify({"message": "This page is too old: reload it."}), 400
     except StaleEdit as stale:
-        return jsonify(_conflict(stale, tree, cell, request.form.get("text", ""))), 409
+        plan = _plan_of(tree, stale.current)
+        conflict = _conflict(stale, tree, cell, request.form.get("text", ""))
+        return jsonify({**conflict, "regions": regions(tree, plan, register=False)}), 409
     except Refused as refused:
         return jsonify({"message": " ".join(f.message for f in refused.faults)}), 422
     tree = _tree_of(changed)

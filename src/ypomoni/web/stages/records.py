@@ -12,6 +12,7 @@ from ypomoni.web.forms.fields import place_faults
 from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, RecordForm, SupplyForm
 from ypomoni.web.security import signed_in, wants_json
 from ypomoni.web.stages.plan import regions
+from ypomoni.web.view.plan import burst_words
 
 blueprint = Blueprint("records", __name__, url_prefix="/records")
 REMOVABLE = ("site", "requirement", "plan", "supply", "load")
@@ -201,6 +202,10 @@ def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: Row | None) -> A
         for field in form
         if field.name in theirs and field.name != "bursts" and _shown(theirs[field.name]) != _shown(field)
     ]
+    if isinstance(form, LoadForm):
+        pairs = [burst_words(bursts) for bursts in (stale.current["bursts"], form.columns()["bursts"])]
+        if pairs[0] != pairs[1]:
+            differing.append(("Bursts", pairs[0], pairs[1]))
     conflict = {"who": stale.changed_by or "Somebody", "differing": differing}
     return _dialog(name, form, stale.current, plan, conflict=conflict, status=409)
 

@@ -261,12 +261,17 @@ def load_cells(row: Row, supplies: Any) -> dict[str, str]:
     }
 
 
+def burst_words(bursts: list[dict[str, Any]]) -> str:
+    """Return bursts in words."""
+    return " · ".join(
+        f"{show_current(b['current_a'])} for {plain_number(b['duration_s'])} s, {plain_number(b['per_hour'])} an hour"
+        + (", in alarm" if b["during"] == "alarm" else "")
+        for b in bursts
+    )
+
+
 def _more(row: Row) -> str:
-    parts: list[str] = []
-    for burst in row["bursts"]:
-        parts.append(
-            f"{show_current(burst['current_a'])} for {plain_number(burst['duration_s'])} s, {plain_number(burst['per_hour'])} an hour"
-        )
+    parts: list[str] = [burst_words(row["bursts"])] if row["bursts"] else []
     if row["converter_kind"]:
         ratio = f" {say_percent(row['converter_efficiency_ratio'])}" if row["converter_efficiency_ratio"] else ""
         parts.append(f"{show_quantity(row['rail_v'], 'V')} by {row['converter_kind']} converter{ratio}")

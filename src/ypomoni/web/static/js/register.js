@@ -40,6 +40,7 @@ document.addEventListener("alpine:init", () => {
         window.ypomoni.tell("ypomoni-regions", data.regions);
       } else if (status === 409 && data.row) {
         this.ask(row, cell, data);
+        window.ypomoni.tell("ypomoni-regions", data.regions);
       } else {
         this.say(cell, data.message || "It is not saved. Press Enter to try again.");
       }
