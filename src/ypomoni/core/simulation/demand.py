@@ -8,6 +8,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 from ypomoni.core.loads import NO_DRAW, Draw, During, Load
 from ypomoni.core.units import SECONDS_PER_HOUR
@@ -112,7 +113,7 @@ class Timeline:
     def __init__(self, base: Draw, trains: tuple[_Train, ...]) -> None:
         self.base = base
         self.trains = trains = _merged(trains)
-        self.common_period_h = common_period_h([w.period_h for t in trains for w in t.waves])
+        self.common_period_h = common_period_h(w.period_h for t in trains for w in t.waves)
         # From here on the pattern of bursts repeats.
         self.settled_h = max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
@@ -199,11 +200,15 @@ class Timeline:
         return [(share, *level) for level, share in levels.items()]
 
 
-def common_period_h(periods_h: list[float]) -> float:
+def common_period_h(periods_h: Iterable[float]) -> float:
     """Return after how long a pattern of bursts repeats: 1/gcd of their frequencies, at most 30 of the longest period. [h]"""
-    if not periods_h:
-        return 0.0
-    frequencies = [Fraction(1.0 / p).limit_denominator(LARGEST_DENOMINATOR) for p in set(periods_h)]
+    distinct = frozenset(periods_h)
+    return _common_period_h(distinct) if distinct else 0.0
+
+
+@lru_cache(maxsize=1024)
+def _common_period_h(periods_h: frozenset[float]) -> float:
+    frequencies = [Fraction(1.0 / p).limit_denominator(LARGEST_DENOMINATOR) for p in periods_h]
     if any(f <= 0 for f in frequencies):
         return max(periods_h)
     denominator = math.lcm(*(f.denominator for f in frequencies))

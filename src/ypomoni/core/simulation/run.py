@@ -75,7 +75,7 @@ class Outage:
         self.alarm = alarm
         self.alarm_h = alarm_h
         self.threshold_v = threshold_v
-        self.period_h = common_period_h([w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves])
+        self.period_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
         self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
         self._restart(0.0)
 
