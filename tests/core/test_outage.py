@@ -208,12 +208,12 @@ def test_very_many_bursts_are_averaged_early_but_explicit_at_the_end():
     power=st.booleans(),
 )
 def test_a_piece_of_time_may_be_split_anywhere_and_charge_is_conserved(current_a, cuts, u, d, power):
-    """Walked in one piece or in many: the same state, of a power within 0.03 %. Of a constant current, u is exactly the charge drawn."""
+    """Walked in one piece or in many: the same state, of a power within 0.1 %. Of a constant current, u is exactly the charge drawn."""
     outage, _ = both([one_load("constant_current", bursts=())], NEW_AND_WARM)
     draw = (0.0, 12.0 * current_a, 0.0) if power else (current_a, 0.0, 0.0)
     whole = walk(outage.pack, 0.0, u, d, [(0.0, *draw)], 3.5)
     split = walk(outage.pack, 0.0, u, d, [(t, *draw) for t in (0.0, *sorted(cuts))], 3.5)
-    assert split.u_ah == pytest.approx(whole.u_ah, rel=3e-4 if power else 1e-12)
-    assert split.d_ah == pytest.approx(whole.d_ah, rel=1e-3 if power else 1e-9, abs=1e-12)
+    assert split.u_ah == pytest.approx(whole.u_ah, rel=1e-3 if power else 1e-12)
+    assert split.d_ah == pytest.approx(whole.d_ah, rel=5e-3 if power else 1e-9, abs=1e-12)
     if not power:
         assert whole.u_ah == pytest.approx(u + current_a * 3.5, rel=1e-12)

@@ -60,13 +60,20 @@ def create(connection: Connection, actor: Actor, name: str, values: Row, taken: 
         row["key"] = fresh_key(row["name"], taken or set())
     with _translated():
         made = aggregate.add(connection, row)
-    site_id = check_whole(connection, actor, name, made)
-    _log(connection, actor, "create", name, made, site_id, None, made)
+    tree, _ = check_whole(connection, actor, name, made)
+    _log(connection, actor, "create", name, made, tree.site["id"], None, made)
     return made
 
 
 def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
-    """Change columns of an aggregate that is still at ``version``, and log what it was and what it is.
+    """Change columns of an aggregate and return it; see `edit_within`."""
+    return edit_within(connection, actor, name, aggregate_id, version, changes)[0]
+
+
+def edit_within(
+    connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row
+) -> tuple[Row, SiteTree, SiteFile]:
+    """Change columns of an aggregate that is still at ``version``, log what it was and what it is, and return it with its checked site.
 
     Raises
     ------
@@ -80,12 +87,12 @@ def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, ver
     row = find(connection, actor, name, aggregate_id)
     _refuse_stale(connection, actor, name, row, version)
     if all(row[key] == value for key, value in changes.items()):
-        return row
+        return row, *check_whole(connection, actor, name, row)
     with _translated():
         changed = AGGREGATES[name].change(connection, {**row, **changes})
-    site_id = check_whole(connection, actor, name, changed)
-    _log(connection, actor, "edit", name, changed, site_id, row, changed)
-    return changed
+    tree, site_file = check_whole(connection, actor, name, changed)
+    _log(connection, actor, "edit", name, changed, tree.site["id"], row, changed)
+    return changed, tree, site_file
 
 
 def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Row:
@@ -109,8 +116,8 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
     if row["removed_at"] is None:
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
-    site_id = check_whole(connection, actor, name, back)
-    _log(connection, actor, "restore", name, back, site_id, None, back)
+    tree, _ = check_whole(connection, actor, name, back)
+    _log(connection, actor, "restore", name, back, tree.site["id"], None, back)
     return back
 
 
@@ -133,16 +140,15 @@ def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Row:
     return supply if supply["bank_chemistry"] is not None else edit(connection, actor, "supply", supply_id, supply["version"], bank)
 
 
-def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> int:
-    """Return the id of the site a row belongs to, or raise `Refused` with what the row breaks in it."""
+def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tuple[SiteTree, SiteFile]:
+    """Return the site a row belongs to, or raise `Refused` with what the row breaks in it."""
     site_id = _site_id(connection, actor, name, row)
     # The site's lock makes edits of one site follow each other, so that two of them cannot break it together.
     tree = read_tree(connection, actor, site_id, lock=True)
     try:
-        read_document(tree)
+        return tree, read_document(tree)
     except DocumentFaults as error:
         raise Refused([_within(f, tree, name, row) for f in error.faults]) from error
-    return site_id
 
 
 def read_document(tree: SiteTree) -> SiteFile:

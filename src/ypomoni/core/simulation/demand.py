@@ -118,6 +118,7 @@ class Timeline:
         self.settled_h = max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
         self._chunks: dict[tuple[float, float], list[Piece]] = {}
+        self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None
 
     def pieces(self, a: float, b: float) -> list[Piece]:
@@ -189,7 +190,9 @@ class Timeline:
         return Timeline(Draw(i, p, g), ())
 
     def shares(self, a: float) -> list[tuple[float, float, float, float]]:
-        """Return what share of one common period from a is spent at each draw: (share, A, W, S)."""
+        """Return what share of one common period from a is spent at each draw, remembered: (share, A, W, S)."""
+        if a in self._shares:
+            return self._shares[a]
         b = a + self.common_period_h
         pieces = self.pieces(a, b)
         ends = [piece[0] for piece in pieces[1:]] + [b]
@@ -197,7 +200,8 @@ class Timeline:
         for (t, i, p, g), end in zip(pieces, ends, strict=True):
             level = (round(i, 9), round(p, 9), round(g, 9))
             levels[level] = levels.get(level, 0.0) + (end - t) / (b - a)
-        return [(share, *level) for level, share in levels.items()]
+        found = self._shares[a] = [(share, *level) for level, share in levels.items()]
+        return found
 
 
 def common_period_h(periods_h: Iterable[float]) -> float:

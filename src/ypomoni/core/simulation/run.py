@@ -20,7 +20,7 @@ HORIZON_H = 87_600.0
 # With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
 EXPLICIT_EDGES = 600
 EDGES_PER_CHUNK = 120.0
-AVERAGED_STEPS = 64
+AVERAGED_STEPS = 24
 NUDGE_H = 0.005 / 3600.0
 BISECTION_H = 0.1 / 3600.0
 
@@ -147,8 +147,10 @@ class Outage:
         def mean(u: float, d: float) -> float:
             return sum(share * terminal(self.pack, u, d, i, p, s)[0] for share, i, p, s in shares)
 
-        dt = periods * period_h / AVERAGED_STEPS
-        for _ in range(AVERAGED_STEPS):
+        # A mean of currents alone stays what it is, and one step is exact.
+        steps = AVERAGED_STEPS if any(p or s for _, _, p, s in shares) else 1
+        dt = periods * period_h / steps
+        for _ in range(steps):
             middle = relax(self.pack, u, d, mean(u, d), 0.5 * dt)
             u, d = relax(self.pack, u, d, mean(*middle), dt)
         return begin_h + periods * period_h, u, d

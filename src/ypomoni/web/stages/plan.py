@@ -4,12 +4,13 @@ from typing import Any
 
 from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
 
-from ypomoni.actions.edit import edit, find, read_document, read_tree
+from ypomoni.actions.edit import edit_within, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.results import PlanResult
 from ypomoni.documents.quantities import show_quantity
+from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.connection import Row
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.load_cell import CELLS, changes_of_cell, form_of_cell
@@ -39,9 +40,9 @@ def show(site_id: int, plan_key: str | None = None) -> Any:
     return render_template("plan/show.html", **context(tree, plan))
 
 
-def context(tree: SiteTree, plan: Row) -> dict[str, Any]:
-    """Return everything the plan page and its regions are rendered from."""
-    result = evaluate_one(tree, plan)
+def context(tree: SiteTree, plan: Row, site_file: SiteFile | None = None) -> dict[str, Any]:
+    """Return everything the plan page and its regions are rendered from. ``site_file`` is the tree's, where it was read already."""
+    result = evaluate_one(tree, plan, site_file)
     banks = {r["key"]: bank_words(r) for r in tree.supplies.get(plan["id"], [])}
     return {
         "tree": tree,
@@ -60,14 +61,14 @@ def context(tree: SiteTree, plan: Row) -> dict[str, Any]:
     }
 
 
-def evaluate_one(tree: SiteTree, plan: Row) -> PlanResult:
+def evaluate_one(tree: SiteTree, plan: Row, site_file: SiteFile | None = None) -> PlanResult:
     """Return the result of one plan."""
-    return evaluate(g.connection, g.actor.organisation_id, [(read_document(tree), plan["key"])])[0]
+    return evaluate(g.connection, g.actor.organisation_id, [(site_file or read_document(tree), plan["key"])])[0]
 
 
-def regions(tree: SiteTree, plan: Row, *, register: bool) -> dict[str, str]:
+def regions(tree: SiteTree, plan: Row, *, register: bool, site_file: SiteFile | None = None) -> dict[str, str]:
     """Return the rendered regions of a plan page, the register only where its rows changed."""
-    values = context(tree, plan)
+    values = context(tree, plan, site_file)
     names = (*REGIONS, "register") if register else REGIONS
     return {name: render_template(f"plan/_{name}.html", **values) for name in names}
 
@@ -87,7 +88,7 @@ def change_cell(load_id: int) -> Any:
     try:
         version = int(request.form.get("version", ""))
         with g.connection.transaction():
-            changed = edit(g.connection, g.actor, "load", load_id, version, changes_of_cell(form, cell))
+            changed, tree, site_file = edit_within(g.connection, g.actor, "load", load_id, version, changes_of_cell(form, cell))
     except ValueError:
         return jsonify({"message": "This page is too old: reload it."}), 400
     except StaleEdit as stale:
@@ -96,9 +97,8 @@ def change_cell(load_id: int) -> Any:
         return jsonify({**conflict, "regions": regions(tree, plan, register=False)}), 409
     except Refused as refused:
         return jsonify({"message": " ".join(f.message for f in refused.faults)}), 422
-    tree = _tree_of(changed)
     plan = _plan_of(tree, changed)
-    return jsonify({"row": _row_state(tree, changed), "regions": regions(tree, plan, register=False)})
+    return jsonify({"row": _row_state(tree, changed), "regions": regions(tree, plan, register=False, site_file=site_file)})
 
 
 @blueprint.get("/sites/<int:site_id>/<plan_key>/working/<supply_key>/<key>")
