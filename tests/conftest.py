@@ -10,6 +10,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from hypothesis import settings as hypothesis_settings
 from psycopg.rows import dict_row
 from werkzeug.serving import make_server
 
@@ -32,6 +33,12 @@ BROWSER_ARGS = [
     "--disable-dev-shm-usage",
     "--lang=en-GB",
 ]
+
+
+# The same examples every time: main is green or it is not. `--hypothesis-profile=search` looks for new ones.
+hypothesis_settings.register_profile("repeatable", deadline=None, derandomize=True, database=None)
+hypothesis_settings.register_profile("search", deadline=None, max_examples=500)
+hypothesis_settings.load_profile("repeatable")
 
 
 @pytest.fixture(scope="session")

@@ -10,7 +10,8 @@ from ypomoni.core.evaluation import evaluate_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
 
-SLACK = 1 + 1e-6
+# Ends are located to a tenth of a second or better than one in ten thousand.
+SLACK, SLACK_H = 1 + 1e-4, 1 / 3600
 BURSTS = st.lists(
     st.fixed_dictionaries(
         {
@@ -68,9 +69,9 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
         supply={"bank": {"capacity_ah": capacity_ah * larger}},
         site={"min_degc": cold_degc},
     )
-    assert heavier_h <= today_h * SLACK
-    assert colder_h <= cold_h * SLACK
-    assert larger_h * SLACK >= today_h
+    assert heavier_h <= today_h * SLACK + SLACK_H
+    assert colder_h <= cold_h * SLACK + SLACK_H
+    assert larger_h * SLACK + SLACK_H >= today_h
 
 
 @settings(max_examples=40, deadline=None)
