@@ -16,14 +16,15 @@ NAMEPLATE_RANGE_RATIO = (0.4, 1.0)
 METER_SHARE_RATIO = 0.01
 METER_DIGITS = 3
 METER_COUNTS = 4000
+LEAST_METERED_A = 1e-12
 CAPACITY_SPREAD_RATIO = 0.10
 CONDITION_SPREAD_RATIO = 0.10
 
 
 def meter_limit_a(current_a: float) -> float:
     """Return ±(1 % + 3 digits) of a meter of 4,000 counts on the smallest range that shows the reading. [A]"""
-    if current_a <= 0:
-        return 0.0
+    if current_a < LEAST_METERED_A:
+        return METER_SHARE_RATIO * max(0.0, current_a)
     range_a = METER_COUNTS / 1000 * 10.0 ** math.ceil(math.log10(current_a / (METER_COUNTS / 1000)))
     return METER_SHARE_RATIO * current_a + METER_DIGITS * range_a / METER_COUNTS
 
