@@ -143,8 +143,8 @@ class BurstPart(_Part):
     name: Annotated[str, Field(strict=True, max_length=200), AfterValidator(_plain)] = "burst"
     current_a: Current
     duration_s: Annotated[Number, Field(gt=0, le=864_000)]
-    per_hour: Annotated[Number, Field(gt=0, le=36_000)]
-    offset_s: Annotated[Number, Field(ge=0, le=8_640_000)] = 0.0
+    per_hour: Annotated[Number, Field(ge=0.0001, le=36_000)]
+    offset_s: Annotated[Number, Field(ge=0, le=2_678_400)] = 0.0
     during: During = During.ALWAYS
 
 

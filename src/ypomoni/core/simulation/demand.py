@@ -21,6 +21,7 @@ GATHER_PERIOD_H = 10.0 / SECONDS_PER_HOUR
 # Two periods that are not a ratio of small whole numbers never quite repeat; then so many of the longest stand for all.
 LARGEST_DENOMINATOR = 2_000
 MOST_PERIODS = 30
+MOST_EDGES_OF_PATTERN = 4_000
 
 Piece = tuple[float, float, float, float]
 """Start of a piece of constant demand and its draw: (t, A, W, S)."""
@@ -113,10 +114,12 @@ class Timeline:
     def __init__(self, base: Draw, trains: tuple[_Train, ...]) -> None:
         self.base = base
         self.trains = trains = _merged(trains)
-        self.common_period_h = common_period_h(w.period_h for t in trains for w in t.waves)
-        # From here on the pattern of bursts repeats.
-        self.settled_h = max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
+        # A rare burst beside very frequent ones would make the pattern longer than can be walked: it is then seen in one stretch of it.
+        longest_h = MOST_EDGES_OF_PATTERN / self.edges_per_hour if trains else 0.0
+        self.common_period_h = min(longest_h, common_period_h(w.period_h for t in trains for w in t.waves))
+        # From here on the pattern of bursts repeats.
+        self.settled_h = min(longest_h, max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0))
         self._chunks: dict[tuple[float, float], list[Piece]] = {}
         self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None

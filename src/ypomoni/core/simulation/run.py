@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.batteries import Pack
-from ypomoni.core.simulation.demand import Timeline, common_period_h
+from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Timeline, common_period_h
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
@@ -75,7 +75,8 @@ class Outage:
         self.alarm = alarm
         self.alarm_h = alarm_h
         self.threshold_v = threshold_v
-        self.period_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
+        both_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
+        self.period_h = min([both_h, *(MOST_EDGES_OF_PATTERN / t.edges_per_hour for t in (standby, alarm) if t.trains)])
         self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
         self._restart(0.0)
 
