@@ -119,6 +119,33 @@ class FindingView:
     evidence: str
     source: str
     way_out: str
+    working: Figure | None
+
+
+# Which working shows the figures a finding speaks of.
+WORKING_OF = {
+    "holdover_below_requirement": "holdover",
+    "meets_on_paper_only": "band",
+    "worst_case_short": "scenario_worst",
+    "weak_link": "holdover",
+    "burst_trips_cutoff": "holdover",
+    "cutoff_above_need": "holdover",
+    "double_margin": "holdover",
+    "bank_past_age": "holdover",
+    "overload_standby": "peak_current",
+    "overload_alarm": "peak_current",
+    "charger_never_recovers": "charge_current",
+    "charger_too_slow": "recovery",
+    "bank_too_large_for_charger": "recovery",
+    "missing_margin": "method_plain",
+}
+
+
+def _working_of(s: SupplyResult, finding: Finding) -> Figure | None:
+    key = WORKING_OF.get(finding.code)
+    if key is None or (key not in s.workings and not key.startswith("method_")):
+        return None
+    return Figure(text="Show the working", supply=s.key, working=key)
 
 
 def build_findings(plan: PlanResult) -> list[FindingView]:
@@ -136,6 +163,7 @@ def build_findings(plan: PlanResult) -> list[FindingView]:
             evidence=f.evidence,
             source=f.source,
             way_out=f.way_out,
+            working=_working_of(s, f),
         )
         for *_, s, f in sorted(found, key=lambda entry: entry[:3])
     ]
