@@ -2,7 +2,7 @@
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.storage.connection import Connection, Row, one
 
 _INSERT = """
 INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after)
@@ -15,9 +15,6 @@ WHERE c.organisation_id = %s AND c.aggregate = %s AND c.aggregate_id = %s ORDER 
 _LAST_BANK = """
 SELECT before FROM change WHERE organisation_id = %s AND aggregate = 'supply' AND aggregate_id = %s AND verb = 'edit'
 AND before->>'bank_chemistry' IS NOT NULL AND after->>'bank_chemistry' IS NULL ORDER BY id DESC LIMIT 1
-"""
-_ALL = """
-SELECT account_id, verb, aggregate, aggregate_id, site_id, before, after FROM change WHERE organisation_id = %s ORDER BY id
 """
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
@@ -61,11 +58,6 @@ def select_last_bank(connection: Connection, organisation_id: int, supply_id: in
     """Return the columns of the bank that was last taken out of a supply, or None."""
     row = one(connection, _LAST_BANK, (organisation_id, supply_id))
     return None if row is None else {key: value for key, value in row["before"].items() if key.startswith("bank_")}
-
-
-def list_changes(connection: Connection, organisation_id: int) -> list[Row]:
-    """Return every change of an organisation, oldest first."""
-    return every(connection, _ALL, (organisation_id,))
 
 
 def select_setting(connection: Connection, organisation_id: int, name: str) -> str | None:

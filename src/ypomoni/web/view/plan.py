@@ -11,7 +11,7 @@ from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.figures import Figure, recovery_words
 from ypomoni.web.view.strip import hours_of
-from ypomoni.web.view.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, METHOD_WORDS, PROVENANCE_WORDS, SEVERITY_WORDS, VERDICT_WORDS
+from ypomoni.web.view.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
 
 WORDY_PARTS = 4
 
@@ -310,8 +310,3 @@ def _more(row: Row) -> str:
     if not row["essential"]:
         parts.append("may drop")
     return " · ".join(parts[:WORDY_PARTS])
-
-
-def say_provenance(key: str) -> str:
-    """Return where a figure comes from in words."""
-    return PROVENANCE_WORDS.get(key, key)

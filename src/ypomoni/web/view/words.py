@@ -51,7 +51,6 @@ METHOD_CHOICES = {
     "derated": "Derated by usable, age, activity",
     "plain": "Plain: current × time",
 }
-UNMODELLED_NOTE = {"dc_ups", "ac_ups", "solar", "windowed", "primary"}
 
 __all__ = [
     "BEHAVIOUR_WORDS",
@@ -64,6 +63,5 @@ __all__ = [
     "METHOD_WORDS",
     "PROVENANCE_WORDS",
     "SEVERITY_WORDS",
-    "UNMODELLED_NOTE",
     "VERDICT_WORDS",
 ]
