@@ -46,7 +46,7 @@ def test_an_edit_of_a_cell_changes_every_figure_and_computes_only_the_touched_su
     plan_page(client)
     computed = []
     evaluate_supply = evaluation.evaluate_supply
-    monkeypatch.setattr(evaluation, "evaluate_supply", lambda s, loads: computed.append(s.name) or evaluate_supply(s, loads))
+    monkeypatch.setattr(evaluation, "evaluate_supply", lambda plan, s: computed.append(s.name) or evaluate_supply(plan, s))
     (load,) = rows(conninfo, LOAD, "Perimeter beam")
     answer = client.cell(load, "standby", "2.976 W @ 12 V")
     assert answer.status_code == 200

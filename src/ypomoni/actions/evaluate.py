@@ -45,7 +45,7 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
         for supply, digest in zip(core.supplies, digests, strict=True):
             body = stored.get(digest)
             if body is None:
-                result = evaluate_supply(supply, core.loads_on(supply.key))
+                result = evaluate_supply(core, supply)
                 insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
             else:
                 result = load_supply_result(body)

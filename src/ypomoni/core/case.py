@@ -1,15 +1,20 @@
 """A supply with its loads, ready to be run under any assumption. Called by `evaluation`, `sizing` and `recovery`'s callers."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
 
 from ypomoni.core.batteries import Bank, build_pack
 from ypomoni.core.loads import NO_DRAW, Draw, Load
+from ypomoni.core.places import Place
 from ypomoni.core.simulation import Holdover, LoadCurrents, Outage, Timeline, build_timeline
-from ypomoni.core.simulation.demand import contribution, mean_draw, peak_draw, total_draw
+from ypomoni.core.simulation.demand import Floor, contribution, floors_of, mean_draw, peak_draw, total_draw
 from ypomoni.core.supplies import Supply
-from ypomoni.core.uncertainty import expected_currents
+from ypomoni.core.totals import MeasuredTotal, shift_of_loads
+from ypomoni.core.uncertainty import expected_currents, half_width_a, sizing_currents
+
+# A meter read for a minute sees a burst that comes this often.
+OFTEN_PER_HOUR = 60.0
 
 
 class ThresholdOrigin(StrEnum):
@@ -47,7 +52,42 @@ class Case:
         self.supply = supply
         self.loads = loads
         self.requirement = supply.requirement
-        self.currents = tuple(expected_currents(load) for load in loads)
+        self.currents = self._reconciled(tuple(expected_currents(load, self.climate_of(load)) for load in loads))
+
+    def climate_of(self, load: Load) -> Place:
+        """How warm it is where a load is."""
+        return load.place or self.supply.climate
+
+    def total_parts_a(self, *, in_alarm: bool) -> tuple[list[MeasuredTotal], list[list[float]]]:
+        """Return the totals taken in a state, and for each the limit of every load's part of it. [A], shape (n_totals, n_loads)"""
+        totals = [t for t in self.supply.totals if t.in_alarm is in_alarm]
+        parts = [
+            [
+                load.draw_per_amp.at_nominal_a(t.at_v) * load.quantity * half_width_a(load.alarm if in_alarm else load.standby)
+                if load.key in t.load_keys
+                else 0.0
+                for load in self.loads
+            ]
+            for t in totals
+        ]
+        return totals, parts
+
+    def _reconciled(self, currents: tuple[LoadCurrents, ...]) -> tuple[LoadCurrents, ...]:
+        """Return the currents moved to what measured totals say of their sum, each by its share of the uncertainty."""
+        for in_alarm in (False, True):
+            totals, parts = self.total_parts_a(in_alarm=in_alarm)
+            if not totals:
+                continue
+            residuals = [t.current_a - self._sum_at_a(currents, t) for t in totals]
+            shifts = shift_of_loads(parts, [t.uncertainty_a for t in totals], residuals)
+            currents = tuple(_shifted(c, shift, in_alarm=in_alarm) for c, shift in zip(currents, shifts, strict=True))
+        return currents
+
+    def _sum_at_a(self, currents: tuple[LoadCurrents, ...], total: MeasuredTotal) -> float:
+        """Return what the register says flows where a total was read, at its voltage. [A]"""
+        behind = [c for c in currents if c.load.key in total.load_keys]
+        own_a = self.supply.own_current_a if total.own_included else 0.0
+        return own_a + sum(read_draw(c, in_alarm=total.in_alarm).at_nominal_a(total.at_v) for c in behind)
 
     @property
     def bank(self) -> Bank:
@@ -79,6 +119,24 @@ class Case:
         draws = [peak_draw(c, in_alarm=in_alarm) for c in self.currents]
         return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
 
+    def sizing_current_a(self, *, in_alarm: bool) -> float:
+        """Return the average current a formula is given: thermostats as when they are on most. [A]"""
+        if not any(load.thermostats for load in self.loads):
+            return self.mean_current_a(in_alarm=in_alarm)
+        extra = {load.key: sizing_currents(load, self.climate_of(load)).extra_current_a for load in self.loads}
+        draws = [mean_draw(replace(c, extra_current_a=extra[c.load.key]), in_alarm=in_alarm) for c in self.currents]
+        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
+
+    @cached_property
+    def _cold_timelines(self) -> tuple[Timeline, Timeline]:
+        if not any(load.thermostats for load in self.loads):
+            return self._expected_timelines
+        cold = [
+            replace(c, extra_current_a=expected_currents(c.load, self.climate_of(c.load), cold=True).extra_current_a) for c in self.currents
+        ]
+        own_a = self.supply.own_current_a
+        return build_timeline(cold, own_a, in_alarm=False), build_timeline(cold, own_a, in_alarm=True)
+
     @cached_property
     def draws_nothing(self) -> bool:
         """Whether neither standby nor alarm draws anything."""
@@ -93,7 +151,9 @@ class Case:
         own_a = self.supply.own_current_a
         return build_timeline(self.currents, own_a, in_alarm=False), build_timeline(self.currents, own_a, in_alarm=True)
 
-    def _timelines(self, changed: LoadCurrents | None, *, averaged: bool) -> tuple[Timeline, Timeline]:
+    def _timelines(self, changed: LoadCurrents | None, *, averaged: bool, cold: bool) -> tuple[Timeline, Timeline]:
+        if cold and changed is None and not averaged:
+            return self._cold_timelines
         if averaged:
             own_a = self.supply.own_current_a
             return tuple(build_timeline(self.currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
@@ -125,12 +185,30 @@ class Case:
             sizing=sizing,
             capacity_ratio=capacity_ratio,
         )
-        standby, alarm = self._timelines(changed, averaged=averaged)
+        cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
+        standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
         return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v)
 
     def holdover(self, **assumptions) -> Holdover:
         """Return the holdover under assumptions; see `outage`."""
         return self.outage(**assumptions).holdover()
+
+
+def read_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return what a meter shows of a load within a minute: at rest, with those bursts that come at least once a minute."""
+    seen = [n for n, b in enumerate(currents.load.bursts) if b.per_hour >= OFTEN_PER_HOUR]
+    load = replace(currents.load, bursts=tuple(currents.load.bursts[n] for n in seen))
+    often = replace(currents, load=load, burst_currents_a=tuple(currents.burst_currents_a[n] for n in seen))
+    return mean_draw(often, in_alarm=in_alarm)
+
+
+def _shifted(currents: LoadCurrents, shift: float, *, in_alarm: bool) -> LoadCurrents:
+    """Return currents of which that of one state has moved by so many of its limits; an alarm that is as standby goes with it."""
+    if in_alarm:
+        return replace(currents, alarm_current_a=max(0.0, currents.alarm_current_a + shift * half_width_a(currents.load.alarm)))
+    standby_a = max(0.0, currents.standby_current_a + shift * half_width_a(currents.load.standby))
+    alarm_a = standby_a if currents.load.alarm_is_standby else currents.alarm_current_a
+    return replace(currents, standby_current_a=standby_a, alarm_current_a=alarm_a)
 
 
 class _Demand:
@@ -140,6 +218,7 @@ class _Demand:
         self.in_alarm = in_alarm
         self.place = {c.load.key: n for n, c in enumerate(case.currents)}
         self.parts = [contribution(c, in_alarm=in_alarm) for c in case.currents]
+        self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.currents, self.parts, strict=True)]
         self.before = [Draw(case.supply.own_current_a, 0.0, 0.0)]
         for draw, _ in self.parts:
             self.before.append(self.before[-1].plus(draw))
@@ -153,4 +232,6 @@ class _Demand:
         n = self.place[changed.load.key]
         draw, trains = contribution(changed, in_alarm=self.in_alarm)
         others = [t for m, (_, found) in enumerate(self.parts) if m != n for t in found]
-        return Timeline(self.before[n].plus(self.after[n + 1]).plus(draw), (*others, *trains))
+        floors = [floor for m, found in enumerate(self.floors) if m != n for floor in found]
+        floors += floors_of(changed, draw, trains)
+        return Timeline(self.before[n].plus(self.after[n + 1]).plus(draw), (*others, *trains), tuple(floors))

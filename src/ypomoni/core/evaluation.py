@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core import workings
 from ypomoni.core.case import Case, ThresholdOrigin
-from ypomoni.core.judgement import Facts, judge_plan, judge_supply
+from ypomoni.core.judgement import Audit, Facts, audit_of, judge_audit, judge_buses, judge_plan, judge_supply
 from ypomoni.core.loads import Load
 from ypomoni.core.recovery import Recovery, charge_current_a, simulate_recovery
 from ypomoni.core.requirements import Method
@@ -26,6 +26,7 @@ from ypomoni.core.sizing import NoBank, Recommendation, recommend_bank, size_by_
 from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.sizing.recommended import recovery_of
 from ypomoni.core.supplies import Plan, Supply
+from ypomoni.core.totals import explained_square
 from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, best_currents, worst_currents
 
 NOTICEABLY_LONGER_RATIO = 1.05
@@ -33,11 +34,13 @@ NOTICEABLY_LONGER_RATIO = 1.05
 CHARGE_LEFT_RATIO = 0.25
 # More marks than this are not told apart on any strip.
 MOST_BURST_MARKS = 200
+# A load that ends it at once: e^−12 of the time, a second of a month.
+GREATEST_DELTA = 12.0
 
 
 def evaluate_plan(plan: Plan) -> PlanResult:
     """Return the results of every supply of a plan and of the plan as a whole."""
-    return summarise_plan(plan, tuple(evaluate_supply(s, plan.loads_on(s.key)) for s in plan.supplies))
+    return summarise_plan(plan, tuple(evaluate_supply(plan, s) for s in plan.supplies))
 
 
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:
@@ -50,12 +53,15 @@ def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult
     link = judge_plan(covered, weakest)
     if link and weakest:
         supplies = tuple(replace(s, findings=(*s.findings, link)) if s is weakest else s for s in supplies)
+    splits = judge_buses(plan)
+    supplies = tuple(replace(s, findings=(*s.findings, *splits[s.key])) if s.key in splits else s for s in supplies)
     return PlanResult(key=plan.key, name=plan.name, verdict=verdict, weakest_supply=weakest.key if weakest else None, supplies=supplies)
 
 
-def evaluate_supply(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
-    """Return everything computed for one supply with its loads."""
-    requirement = supply.requirement
+def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
+    """Return everything computed for one supply with its loads and what was read of them."""
+    loads, requirement = plan.loads_on(supply.key), supply.requirement
+    audit = audit_of(plan, supply)
     blank = SupplyResult(
         key=supply.key,
         name=supply.name,
@@ -66,9 +72,9 @@ def evaluate_supply(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
         recharge_h=requirement.recharge_h,
         recharge_to_ratio=requirement.recharge_to_ratio,
     )
-    if not supply.is_modelled:
-        return replace(blank, limited_by=LimitedBy.NOT_MODELLED_YET)
-    return _Evaluation(supply, loads, blank).result()
+    if not supply.is_modelled or any(load.ac for load in loads):
+        return replace(blank, limited_by=LimitedBy.NOT_MODELLED_YET, findings=judge_audit(audit))
+    return _Evaluation(supply, loads, blank, audit).result()
 
 
 @dataclass(slots=True)
@@ -78,6 +84,7 @@ class _Evaluation:
     supply: Supply
     loads: tuple[Load, ...]
     blank: SupplyResult
+    audit: Audit
 
     def result(self) -> SupplyResult:
         case = Case(self.supply, self.loads)
@@ -85,8 +92,8 @@ class _Evaluation:
         standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
         peak_standby_a, peak_alarm_a = case.peak_current_a(in_alarm=False), case.peak_current_a(in_alarm=True)
         profile = Profile(
-            standby_current_a=standby_a,
-            alarm_current_a=alarm_a,
+            standby_current_a=case.sizing_current_a(in_alarm=False),
+            alarm_current_a=case.sizing_current_a(in_alarm=True),
             standby_h=requirement.standby_h,
             alarm_h=requirement.alarm_h,
             source=requirement.source or requirement.name,
@@ -127,6 +134,7 @@ class _Evaluation:
             result=result,
             peak_standby_current_a=peak_standby_a,
             peak_alarm_current_a=peak_alarm_a,
+            audit=self.audit,
             life_y=self.supply.bank.design_life_y(self.supply.typical_degc) if self.supply.bank else None,
         )
         findings, verdict, overloaded = judge_supply(facts)
@@ -174,9 +182,9 @@ class _Evaluation:
                 charge_left_ratio=max(0.0, 1.0 - today.end.u_ah / pack.capacity_ah),
                 current_a=today.end.current_a,
                 terminal_v=today.end.terminal_v,
-                threshold_v=case.threshold.threshold_v,
-                threshold_origin=case.threshold.origin.value,
-                threshold_owner=case.threshold.owner,
+                threshold_v=today.end.threshold_v,
+                threshold_origin=(ThresholdOrigin.EQUIPMENT if today.end.cable_owner else case.threshold.origin).value,
+                threshold_owner=f"{today.end.cable_owner}, at the end of its cable" if today.end.cable_owner else case.threshold.owner,
                 in_alarm=today.end.in_alarm,
                 in_burst=today.end.in_burst,
             ),
@@ -244,44 +252,82 @@ def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput,
 
     low = expected·exp(−√Σδᵢ²) with δᵢ = ln(expected / result with input i alone at its bad end); high likewise with the good ends.
     """
-    runs: list[tuple[str, str, str, float, float]] = []
-    for load in case.loads:
-        bad_h = case.holdover(changed=worst_currents(load)).holdover_h
-        good_h = case.holdover(changed=best_currents(load)).holdover_h
-        runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
-    spread = CAPACITY_SPREAD_RATIO
-    runs.append(
-        (
-            "bank_capacity",
-            "battery capacity",
-            "nameplate",
-            case.holdover(capacity_ratio=1 - spread).holdover_h,
-            case.holdover(capacity_ratio=1 + spread).holdover_h,
-        )
-    )
-    if case.bank.condition_ratio is None:
-        c = case.condition_today_ratio
-        runs.append(
-            (
-                "bank_condition",
-                "battery condition",
-                "from its age",
-                case.holdover(condition_ratio=c - CONDITION_SPREAD_RATIO).holdover_h,
-                case.holdover(condition_ratio=c + CONDITION_SPREAD_RATIO).holdover_h,
-            )
-        )
+    runs = _band_runs(case)
     falls = [_log_ratio(expected_h, bad_h) for *_, bad_h, _ in runs]
     rises = [_log_ratio(good_h, expected_h) for *_, good_h in runs]
-    band = Band(
-        low=expected_h * math.exp(-math.hypot(*falls)),
-        expected=expected_h,
-        high=min(expected_h * math.exp(min(math.hypot(*rises), 50.0)), max([expected_h, 87_600.0])),
-    )
+    if case.supply.totals:
+        falls, rises = _narrowed(case, expected_h, falls, rises)
     shares = _shares_of(falls)
-    return band, tuple(
+    return band_of(expected_h, math.hypot(*falls), math.hypot(*rises)), tuple(
         BandInput(key=key, name=name, provenance=provenance, low_h=bad_h, high_h=good_h, share_ratio=share)
         for (key, name, provenance, bad_h, good_h), share in zip(runs, shares, strict=True)
     )
+
+
+def band_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
+    """Return the fall and the rise of ln(holdover) with each input alone at its ends: the loads in their order, then the bank's."""
+    runs = _band_runs(case)
+    falls = [min(_log_ratio(expected_h, bad_h), GREATEST_DELTA) for *_, bad_h, _ in runs]
+    return falls, [min(_log_ratio(good_h, expected_h), GREATEST_DELTA) for *_, good_h in runs]
+
+
+def band_of(expected_h: float, fall: float, rise: float) -> Band:
+    """Return the band of a whole fall and rise of ln(holdover)."""
+    return Band(
+        low=expected_h * math.exp(-fall),
+        expected=expected_h,
+        high=min(expected_h * math.exp(min(rise, 50.0)), max([expected_h, 87_600.0])),
+    )
+
+
+def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
+    """Return key, name, provenance and the holdover at the bad and the good end of each uncertain input. [h]"""
+    runs: list[tuple[str, str, str, float, float]] = []
+    for currents in case.currents:
+        load, climate = currents.load, case.climate_of(currents.load)
+        bad_h = case.holdover(changed=worst_currents(currents, climate)).holdover_h
+        good_h = case.holdover(changed=best_currents(currents, climate)).holdover_h
+        runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
+    spread = CAPACITY_SPREAD_RATIO
+    bad_h, good_h = (case.holdover(capacity_ratio=1 + sign * spread).holdover_h for sign in (-1, 1))
+    runs.append(("bank_capacity", "battery capacity", "nameplate", bad_h, good_h))
+    if case.bank.condition_ratio is None:
+        c = case.condition_today_ratio
+        bad_h, good_h = (case.holdover(condition_ratio=c + sign * CONDITION_SPREAD_RATIO).holdover_h for sign in (-1, 1))
+        runs.append(("bank_condition", "battery condition", "from its age", bad_h, good_h))
+    return runs
+
+
+def _narrowed(case: Case, expected_h: float, falls: list[float], rises: list[float]) -> tuple[list[float], list[float]]:
+    """Return the deltas with what measured totals of standby explain taken off those of the loads, in proportion to their squares."""
+    totals, parts = case.total_parts_a(in_alarm=False)
+    if not totals:
+        return falls, rises
+    limits_a = [t.uncertainty_a for t in totals]
+    bad, good = standby_deltas(case, expected_h)
+    count = len(case.loads)
+
+    def taken_off(deltas: list[float], standby: list[float]) -> list[float]:
+        whole = sum(d * d for d in deltas[:count])
+        if whole <= 0 or math.isinf(whole):
+            return deltas
+        left = max(0.0, whole - explained_square(standby, parts, limits_a))
+        return [d * math.sqrt(left / whole) for d in deltas[:count]] + deltas[count:]
+
+    return taken_off(falls, bad), taken_off(rises, good)
+
+
+def standby_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
+    """Return for each load the fall and the rise of ln(holdover) with its standby current alone at its bad and its good end."""
+    bad: list[float] = []
+    good: list[float] = []
+    for currents in case.currents:
+        climate = case.climate_of(currents.load)
+        bad_h = case.holdover(changed=worst_currents(currents, climate, standby_only=True)).holdover_h
+        good_h = case.holdover(changed=best_currents(currents, climate, standby_only=True)).holdover_h
+        bad.append(min(_log_ratio(expected_h, bad_h), GREATEST_DELTA))
+        good.append(min(_log_ratio(good_h, expected_h), GREATEST_DELTA))
+    return bad, good
 
 
 def _log_ratio(longer_h: float, shorter_h: float) -> float:

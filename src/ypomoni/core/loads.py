@@ -8,9 +8,13 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.units import SECONDS_PER_HOUR
+from ypomoni.core.places import Place
+from ypomoni.core.units import HOURS_PER_DAY, SECONDS_PER_HOUR
 
 RAIL_TOLERANCE_RATIO = 0.20
+# Copper at 20 °C, and its coefficient (IEC 60028).
+COPPER_OHM_MM2_PER_M = 0.01724
+COPPER_PER_KELVIN = 0.00393
 
 
 class Behaviour(StrEnum):
@@ -35,6 +39,15 @@ class During(StrEnum):
 
     ALWAYS = "always"
     ALARM = "alarm"
+
+
+class Purpose(StrEnum):
+    """What a load is for."""
+
+    LIFE_SAFETY = "life_safety"
+    SECURITY = "security"
+    MONITORING = "monitoring"
+    CONVENIENCE = "convenience"
 
 
 class ConverterKind(StrEnum):
@@ -77,10 +90,15 @@ class Converter:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StatedCurrent:
-    """A current as stated on the load's rail, and where it comes from. [A]"""
+    """A current as stated on the load's rail, and where it comes from. [A]
+
+    ``uncertainty_a`` is its own 95 % limit where a reading gave one; ``reading_key`` names that reading.
+    """
 
     current_a: float
     provenance: Provenance
+    uncertainty_a: float | None = None
+    reading_key: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,6 +119,67 @@ class Burst:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Cable:
+    """Two conductors to the far end, where all pieces of a load are taken to hang."""
+
+    length_m: float
+    section_mm2: float
+
+    def resistance_ohm(self, temperature_degc: float) -> float:
+        """Return the resistance there and back, 2·L·ρ(1 + α(T − 20))/A. [Ω]"""
+        rho = COPPER_OHM_MM2_PER_M * (1 + COPPER_PER_KELVIN * (temperature_degc - 20.0))
+        return 2.0 * self.length_m * rho / self.section_mm2
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Thermostat:
+    """What a heater or a fan adds to the rest current of one piece while it is colder, or hotter, than a temperature."""
+
+    name: str
+    current_a: float
+    below_degc: float | None = None
+    above_degc: float | None = None
+
+    def __post_init__(self) -> None:
+        if (self.below_degc is None) == (self.above_degc is None):
+            raise QuantityError("a thermostat needs one of below_degc and above_degc, in °C.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recharge:
+    """A device with a battery of its own, filled from the supply: energy of that battery, share refilled, how often."""
+
+    name: str
+    energy_wh: float
+    depth_ratio: float
+    per_day: float
+    efficiency_ratio: float
+
+    @property
+    def mean_power_w(self) -> float:
+        """Average power taken from the rail, E·depth·n/(24·η). [W]"""
+        return self.energy_wh * self.depth_ratio * self.per_day / (HOURS_PER_DAY * self.efficiency_ratio)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AcDraw:
+    """What a load draws from AC: W = VA·pf. Kept and shown; the holdover of its supply is not modelled yet."""
+
+    power_w: float | None = None
+    apparent_va: float | None = None
+    power_factor_ratio: float | None = None
+
+    @property
+    def real_power_w(self) -> float | None:
+        """The watts: stated, or VA times the power factor; None where neither is known. [W]"""
+        if self.power_w is not None:
+            return self.power_w
+        if self.apparent_va is None or self.power_factor_ratio is None:
+            return None
+        return self.apparent_va * self.power_factor_ratio
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Load:
     """A device or a group of equal devices. Currents are per piece, on the rail."""
 
@@ -116,6 +195,16 @@ class Load:
     min_v: float | None = None
     essential: bool = True
     bursts: tuple[Burst, ...] = field(default=())
+    place: Place | None = None
+    branch: str | None = None
+    bus_group: str | None = None
+    purpose: Purpose | None = None
+    cable: Cable | None = None
+    thermostats: tuple[Thermostat, ...] = field(default=())
+    recharges: tuple[Recharge, ...] = field(default=())
+    ac: AcDraw | None = None
+    # Whether alarm is stated at all; otherwise it is taken as standby and moves with it.
+    alarm_is_standby: bool = False
 
     def __post_init__(self) -> None:
         if self.quantity < 1:
@@ -128,6 +217,18 @@ class Load:
     def duty_ratio(self, *, in_alarm: bool) -> float:
         """Return Σd, the share of time in which any burst is active."""
         return sum(b.duty_ratio for b in self.bursts if in_alarm or b.during is During.ALWAYS)
+
+    @property
+    def cable_ohm(self) -> float:
+        """Resistance of its cable at the typical temperature of its place; 0 without one. [Ω]"""
+        if self.cable is None:
+            return 0.0
+        return self.cable.resistance_ohm(20.0 if self.place is None else self.place.typical_degc)
+
+    @property
+    def recharge_current_a(self) -> float:
+        """What recharging the batteries of one piece takes on average, on its rail. [A]"""
+        return sum(r.mean_power_w for r in self.recharges) / self.rail_v
 
     @property
     def draw_per_amp(self) -> Draw:

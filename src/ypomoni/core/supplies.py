@@ -1,11 +1,14 @@
 """Supplies, plans and sites: what feeds what. Built by `documents`, read by everything that calculates."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ypomoni.core.batteries import Bank
 from ypomoni.core.loads import Load
+from ypomoni.core.places import Place
+from ypomoni.core.readings import Instrument, Point, Reading
 from ypomoni.core.requirements import Requirement
+from ypomoni.core.totals import MeasuredTotal
 
 
 class SupplyKind(StrEnum):
@@ -50,6 +53,12 @@ class Supply:
     charge_limit_a: float | None = None
     charge_v: float | None = None
     bank: Bank | None = None
+    totals: tuple[MeasuredTotal, ...] = field(default=())
+
+    @property
+    def climate(self) -> Place:
+        """How warm it is where nothing nearer is known: at the supply."""
+        return Place(key="", name=self.name, typical_degc=self.typical_degc, min_degc=self.min_degc)
 
     @property
     def is_modelled(self) -> bool:
@@ -66,6 +75,9 @@ class Plan:
     stage: Stage
     supplies: tuple[Supply, ...]
     loads: tuple[Load, ...]
+    points: tuple[Point, ...] = field(default=())
+    readings: tuple[Reading, ...] = field(default=())
+    instruments: tuple[Instrument, ...] = field(default=())
 
     def loads_on(self, supply_key: str) -> tuple[Load, ...]:
         """Return the loads a supply feeds."""
@@ -82,3 +94,5 @@ class Site:
     max_degc: float | None
     requirements: tuple[Requirement, ...]
     plans: tuple[Plan, ...]
+    places: tuple[Place, ...] = field(default=())
+    instruments: tuple[Instrument, ...] = field(default=())

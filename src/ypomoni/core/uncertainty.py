@@ -5,9 +5,11 @@ Limits are 95 %. Common practice [M]: a meter ±(1 % + 3 digits); a data sheet �
 """
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 
 from ypomoni.core.loads import Load, Provenance, StatedCurrent
+from ypomoni.core.places import Place
 from ypomoni.core.simulation.demand import LoadCurrents
 
 EXPECTED_SHARE_RATIO = {Provenance.MEASURED: 1.0, Provenance.DATA_SHEET: 1.0, Provenance.NAMEPLATE: 0.7, Provenance.ESTIMATE: 1.0}
@@ -25,8 +27,14 @@ def meter_limit_a(current_a: float) -> float:
     """Return ±(1 % + 3 digits) of a meter of 4,000 counts on the smallest range that shows the reading. [A]"""
     if current_a < LEAST_METERED_A:
         return METER_SHARE_RATIO * max(0.0, current_a)
-    range_a = METER_COUNTS / 1000 * 10.0 ** math.ceil(math.log10(current_a / (METER_COUNTS / 1000)))
-    return METER_SHARE_RATIO * current_a + METER_DIGITS * range_a / METER_COUNTS
+    return METER_SHARE_RATIO * current_a + METER_DIGITS * display_range_a(current_a) / METER_COUNTS
+
+
+def display_range_a(current_a: float) -> float:
+    """Return the smallest range of 4, 40, 400 … that shows a current. [A]"""
+    if current_a < LEAST_METERED_A:
+        return 0.0
+    return METER_COUNTS / 1000 * 10.0 ** math.ceil(math.log10(current_a / (METER_COUNTS / 1000)))
 
 
 def expected_a(stated: StatedCurrent) -> float:
@@ -35,9 +43,9 @@ def expected_a(stated: StatedCurrent) -> float:
 
 
 def limits_a(stated: StatedCurrent) -> tuple[float, float]:
-    """Return the least and greatest current a stated one may stand for. [A]"""
+    """Return the least and greatest current a stated one may stand for: its own limit where a reading gave one. [A]"""
     if stated.provenance is Provenance.MEASURED:
-        limit_a = meter_limit_a(stated.current_a)
+        limit_a = meter_limit_a(stated.current_a) if stated.uncertainty_a is None else stated.uncertainty_a
         return max(0.0, stated.current_a - limit_a), stated.current_a + limit_a
     if stated.provenance is Provenance.NAMEPLATE:
         return stated.current_a * NAMEPLATE_RANGE_RATIO[0], stated.current_a * NAMEPLATE_RANGE_RATIO[1]
@@ -45,35 +53,80 @@ def limits_a(stated: StatedCurrent) -> tuple[float, float]:
     return stated.current_a * (1 - spread), stated.current_a * (1 + spread)
 
 
-def expected_currents(load: Load) -> LoadCurrents:
-    """Return the currents a run is made with: bursts as stated, their pieces staggered."""
+def half_width_a(stated: StatedCurrent) -> float:
+    """Return half the width between the limits of a stated current. [A]"""
+    low_a, high_a = limits_a(stated)
+    return 0.5 * (high_a - low_a)
+
+
+def expected_currents(load: Load, climate: Place, *, cold: bool = False) -> LoadCurrents:
+    """Return the currents a run is made with: bursts as stated, their pieces staggered; thermostats as on the year's average, or in the cold."""
+    share = Place.cold_share_ratio if cold else Place.mean_share_ratio
     return LoadCurrents(
         load=load,
         standby_current_a=expected_a(load.standby),
         alarm_current_a=expected_a(load.alarm),
         burst_currents_a=tuple(b.current_a for b in load.bursts),
+        extra_current_a=_extra_a(load, climate, share),
+        extra_peak_a=sum(t.current_a for t in load.thermostats) + load.recharge_current_a,
     )
 
 
-def worst_currents(load: Load) -> LoadCurrents:
-    """Return the bad end: the greatest currents, and the bursts of equal pieces all at once."""
+def sizing_currents(load: Load, climate: Place) -> LoadCurrents:
+    """Return the currents a formula is to be given: thermostats as in the month, or the cold, that asks most of them."""
+    return replace(expected_currents(load, climate), extra_current_a=_extra_a(load, climate, _hardest_share))
+
+
+def worst_currents(currents: LoadCurrents, climate: Place, *, standby_only: bool = False) -> LoadCurrents:
+    """Return the bad end: the greatest currents, bursts of equal pieces all at once, thermostats as in the month that asks most.
+
+    ``standby_only`` moves the standby current and nothing else.
+    """
+    load = currents.load
+    moved = replace(currents, standby_current_a=currents.standby_current_a + _room_a(load.standby)[1])
+    if load.alarm_is_standby or not standby_only:
+        moved = replace(moved, alarm_current_a=currents.alarm_current_a + _room_a(load.alarm)[1])
+    if standby_only:
+        return moved
     return replace(
-        expected_currents(load),
-        standby_current_a=limits_a(load.standby)[1],
-        alarm_current_a=limits_a(load.alarm)[1],
+        moved,
         burst_currents_a=tuple(b.current_a + _burst_limit_a(load, b.current_a) for b in load.bursts),
         pieces_coincide=True,
+        extra_current_a=_extra_a(load, climate, Place.greatest_share_ratio),
     )
 
 
-def best_currents(load: Load) -> LoadCurrents:
-    """Return the good end: the least currents, pieces staggered."""
+def best_currents(currents: LoadCurrents, climate: Place, *, standby_only: bool = False) -> LoadCurrents:
+    """Return the good end: the least currents, pieces staggered, thermostats as in the month that asks least."""
+    load = currents.load
+    moved = replace(currents, standby_current_a=max(0.0, currents.standby_current_a - _room_a(load.standby)[0]))
+    if load.alarm_is_standby or not standby_only:
+        moved = replace(moved, alarm_current_a=max(0.0, currents.alarm_current_a - _room_a(load.alarm)[0]))
+    if standby_only:
+        return moved
     return replace(
-        expected_currents(load),
-        standby_current_a=limits_a(load.standby)[0],
-        alarm_current_a=limits_a(load.alarm)[0],
+        moved,
         burst_currents_a=tuple(b.current_a - _burst_limit_a(load, b.current_a) for b in load.bursts),
+        extra_current_a=_extra_a(load, climate, Place.least_share_ratio),
     )
+
+
+def _room_a(stated: StatedCurrent) -> tuple[float, float]:
+    """Return how far below and above what is expected a stated current may lie. [A]"""
+    low_a, high_a = limits_a(stated)
+    middle_a = expected_a(stated)
+    return middle_a - low_a, high_a - middle_a
+
+
+def _extra_a(load: Load, climate: Place, share: Callable[..., float]) -> float:
+    """Return what thermostats add with their share of time, and recharges on average, for one piece. [A]"""
+    heating_a = sum(t.current_a * share(climate, below_degc=t.below_degc, above_degc=t.above_degc) for t in load.thermostats)
+    return heating_a + load.recharge_current_a
+
+
+def _hardest_share(climate: Place, *, below_degc: float | None, above_degc: float | None) -> float:
+    greatest = climate.greatest_share_ratio(below_degc=below_degc, above_degc=above_degc)
+    return max(greatest, climate.cold_share_ratio(below_degc=below_degc, above_degc=above_degc))
 
 
 def _burst_limit_a(load: Load, current_a: float) -> float:

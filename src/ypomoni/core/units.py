@@ -23,15 +23,17 @@ UNIT_SUFFIXES: dict[str, str] = {
     "_mm2": "mm²",
     "_per_hour": "1/h",
     "_per_h": "1/h",
+    "_per_day": "1/d",
     "_ratio": "",
     "_count": "",
 }
 
 # Counts and tokens that are named in the field's own words, so they carry no suffix.
-EXEMPT_NAMES = frozenset({"quantity", "series", "parallel", "g", "per_hour"})
+EXEMPT_NAMES = frozenset({"quantity", "series", "parallel", "g", "per_hour", "per_day"})
 
 MINUTES_PER_HOUR = 60.0
 SECONDS_PER_HOUR = 3600.0
+HOURS_PER_DAY = 24.0
 
 
 def unit_of(name: str) -> str | None:

@@ -12,11 +12,45 @@ from pydantic import BaseModel, ValidationError
 from ypomoni.core.batteries import Bank
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.chemistries.model import HIGHEST_DEGC
-from ypomoni.core.loads import Behaviour, Burst, Converter, ConverterKind, During, Load, Provenance, StatedCurrent, check_rail
+from ypomoni.core.loads import (
+    AcDraw,
+    Behaviour,
+    Burst,
+    Cable,
+    Converter,
+    ConverterKind,
+    During,
+    Load,
+    Provenance,
+    Purpose,
+    Recharge,
+    StatedCurrent,
+    Thermostat,
+    check_rail,
+)
+from ypomoni.core.places import Place
+from ypomoni.core.readings import Hookup, Instrument, Mains, Point, PointKind, PositiveMeans, Range, Reading, State, loads_behind
 from ypomoni.core.requirements import Derating, Method, Requirement
 from ypomoni.core.supplies import MODELLED_KINDS, Plan, Site, Stage, Supply, SupplyKind
+from ypomoni.core.totals import MeasuredTotal
 from ypomoni.documents.faults import DocumentFaults, Fault, fault_of, path_of
-from ypomoni.documents.site_model import FORMAT, VERSION, BankPart, CurrentPart, LoadPart, PlanPart, RequirementPart, SiteFile, SupplyPart
+from ypomoni.documents.site_model import (
+    FORMAT,
+    VERSION,
+    BankPart,
+    CurrentPart,
+    InstrumentPart,
+    LoadPart,
+    PlacePart,
+    PlanPart,
+    PointPart,
+    ReadingPart,
+    RechargePart,
+    RequirementPart,
+    SiteFile,
+    SupplyPart,
+    TotalPart,
+)
 
 DEEPEST = 64
 
@@ -122,6 +156,12 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
     if not isinstance(site, dict):
         site = {}
     yield from _temperature_order(site, site, ("site",))
+    places, instruments = list(_objects(document.get("places"))), list(_objects(document.get("instruments")))
+    yield from _doubles(places, ("places",))
+    yield from _doubles(instruments, ("instruments",))
+    for n, place in places:
+        yield from _temperature_order(place, site, ("places", n))
+    place_keys, instrument_keys = _keys(places), _keys(instruments)
     for n, plan in plans:
         here = ("plans", n)
         supplies, loads = list(_objects(plan.get("supplies"))), list(_objects(plan.get("loads")))
@@ -145,6 +185,78 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
             if isinstance(key, str) and key not in by_key:
                 yield Fault(path_of((*at, "supply")), f"names the supply {key!r}, which is not in this plan{_listed(list(by_key))}.")
             yield from _rail_fault(load, by_key.get(key) if isinstance(key, str) else None, at)
+            yield from _unknown(load, "place", place_keys, "places", at)
+        yield from audit_faults(plan, here, instrument_keys)
+
+
+def audit_faults(plan: dict[str, Any], here: tuple[str | int, ...], instrument_keys: set[str]) -> Iterator[Fault]:
+    """Yield what points, readings and totals of a plan say that does not go together."""
+    points, readings = list(_objects(plan.get("points"))), list(_objects(plan.get("readings")))
+    yield from _doubles(points, (*here, "points"))
+    yield from _doubles(readings, (*here, "readings"))
+    supplies, loads = list(_objects(plan.get("supplies"))), list(_objects(plan.get("loads")))
+    supply_keys, reading_keys = _keys(supplies), _keys(readings)
+    load_supply = {load.get("key"): load.get("supply") for _, load in loads if isinstance(load.get("key"), str)}
+    by_key = {p.get("key"): p for _, p in points if isinstance(p.get("key"), str)}
+    for n, point in points:
+        at = (*here, "points", n)
+        yield from _unknown(point, "supply", supply_keys, "supplies of this plan", at)
+        yield from _unknown(point, "parent", set(by_key), "points of this plan", at)
+        yield from _unknown(point, "load", set(load_supply), "loads of this plan", at)
+        yield from _point_faults(point, by_key, load_supply, at)
+    for n, reading in readings:
+        at = (*here, "readings", n)
+        yield from _unknown(reading, "point", set(by_key), "points of this plan", at)
+        yield from _unknown(reading, "instrument", instrument_keys, "instruments", at)
+        yield from _unknown(reading, "supersedes", reading_keys - {reading.get("key")}, "other readings of this plan", at)
+    for m, supply in supplies:
+        for n, total in _objects(supply.get("totals")):
+            at = (*here, "supplies", m, "totals", n)
+            yield from _unknown(total, "point", {k for k, p in by_key.items() if p.get("supply") == supply.get("key")}, "its points", at)
+            yield from _unknown(total, "reading", reading_keys, "readings of this plan", at)
+    for m, load in loads:
+        for state in ("standby", "alarm"):
+            part = load.get(state)
+            if isinstance(part, dict):
+                yield from _unknown(part, "reading", reading_keys, "readings of this plan", (*here, "loads", m, state))
+
+
+def _point_faults(
+    point: dict[str, Any], by_key: dict[Any, dict[str, Any]], load_supply: dict[Any, Any], at: tuple[str | int, ...]
+) -> Iterator[Fault]:
+    parent = by_key.get(point.get("parent")) if isinstance(point.get("parent"), str) else None
+    if parent is not None and parent.get("supply") != point.get("supply"):
+        yield Fault(path_of((*at, "parent")), "must be a point of the same supply.")
+    if parent is not None and parent.get("kind") == "device":
+        yield Fault(path_of((*at, "parent")), "must not be a device: nothing lies behind one.")
+    seen, following = {point.get("key")}, parent
+    while following is not None:
+        if following.get("key") in seen:
+            yield Fault(path_of((*at, "parent")), "leads back to itself: measuring points form a tree.")
+            break
+        seen.add(following.get("key"))
+        key = following.get("parent")
+        following = by_key.get(key) if isinstance(key, str) else None
+    is_device = point.get("kind") == "device"
+    if is_device and point.get("load") is None:
+        yield Fault(path_of((*at, "load")), "is missing: a device's point names its load.")
+    if not is_device and point.get("load") is not None:
+        yield Fault(path_of((*at, "load")), "must be null: only a device's point names a load.")
+    key = point.get("load")
+    if is_device and isinstance(key, str) and key in load_supply and load_supply[key] != point.get("supply"):
+        yield Fault(path_of((*at, "load")), f"the load {key!r} is not on the supply {point.get('supply')!r}.")
+
+
+def _keys(entries: list[tuple[int, dict[str, Any]]]) -> set[str]:
+    return {e["key"] for _, e in entries if isinstance(e.get("key"), str)}
+
+
+def _unknown(entry: dict[str, Any], name: str, known: set[Any], words: str, at: tuple[str | int, ...]) -> Iterator[Fault]:
+    key = entry.get(name)
+    if isinstance(key, str) and key not in known:
+        yield Fault(
+            path_of((*at, name)), f"names {key!r}, which is not among the {words}{_listed(sorted(k for k in known if isinstance(k, str)))}."
+        )
 
 
 def _objects(value: Any) -> Iterator[tuple[int, dict[str, Any]]]:
@@ -208,7 +320,13 @@ def _outside_tables(supply: dict[str, Any], site: dict[str, Any], here: tuple[st
 def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
     rail_v = _number(load.get("rail_v"))
     nominal_v = _number(supply.get("nominal_v")) if supply else None
-    if rail_v is None or nominal_v is None or min(rail_v, nominal_v) <= 0 or load.get("converter") is not None:
+    if (
+        rail_v is None
+        or nominal_v is None
+        or min(rail_v, nominal_v) <= 0
+        or load.get("converter") is not None
+        or load.get("ac") is not None
+    ):
         return
     message = check_rail(rail_v, nominal_v, None)
     if message:
@@ -221,24 +339,93 @@ def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple
 def to_core(site_file: SiteFile) -> Site:
     """Return the core's values of a site file."""
     requirements = {r.key: _requirement(r) for r in site_file.requirements}
+    places = {p.key: _place(p, site_file) for p in site_file.places}
+    instruments = tuple(_instrument(i) for i in site_file.instruments)
     return Site(
         name=site_file.site.name,
         typical_degc=site_file.site.typical_degc,
         min_degc=site_file.site.min_degc,
         max_degc=site_file.site.max_degc,
         requirements=tuple(requirements.values()),
-        plans=tuple(_plan(p, site_file, requirements) for p in site_file.plans),
+        plans=tuple(_plan(p, site_file, requirements, places, instruments) for p in site_file.plans),
+        places=tuple(places.values()),
+        instruments=instruments,
     )
 
 
-def _plan(part: PlanPart, site_file: SiteFile, requirements: dict[str, Requirement]) -> Plan:
+def _plan(
+    part: PlanPart,
+    site_file: SiteFile,
+    requirements: dict[str, Requirement],
+    places: dict[str, Place],
+    instruments: tuple[Instrument, ...],
+) -> Plan:
+    behind = _behind_points(part)
+    superseded = {r.supersedes: r.key for r in part.readings if r.supersedes}
     return Plan(
         key=part.key,
         name=part.name,
         stage=Stage(part.stage),
-        supplies=tuple(_supply(s, site_file, requirements) for s in part.supplies),
-        loads=tuple(_load(load) for load in part.loads),
+        supplies=tuple(_supply(s, site_file, requirements, behind) for s in part.supplies),
+        loads=tuple(_load(load, places) for load in part.loads),
+        points=tuple(_point(p) for p in part.points),
+        readings=tuple(_reading(r, superseded) for r in part.readings),
+        instruments=instruments,
     )
+
+
+def _behind_points(part: PlanPart) -> dict[str, tuple[PointKind, frozenset[str]]]:
+    """Return for each point that a total names its kind and the loads behind it."""
+    named = {t.point for s in part.supplies for t in s.totals}
+    if not named:
+        return {}
+    found: dict[str, tuple[PointKind, frozenset[str]]] = {}
+    for supply in part.supplies:
+        points = [_point(p) for p in part.points if p.supply == supply.key]
+        behind = loads_behind(points, [load.key for load in part.loads if load.supply == supply.key])
+        found |= {p.key: (p.kind, frozenset(behind[p.key])) for p in points if p.key in named}
+    return found
+
+
+def _point(part: PointPart) -> Point:
+    return Point(
+        key=part.key, name=part.name, kind=PointKind(part.kind), supply_key=part.supply, parent_key=part.parent, load_key=part.load
+    )
+
+
+def _reading(part: ReadingPart, superseded: dict[str, str]) -> Reading:
+    return Reading(
+        key=part.key,
+        point_key=part.point,
+        state=State(part.state),
+        mains=Mains(part.mains) if part.mains else None,
+        value_a=part.value_a,
+        least_a=part.min_a,
+        greatest_a=part.max_a,
+        positive_means=PositiveMeans(part.positive_means),
+        battery_v=part.battery_v,
+        instrument_key=part.instrument,
+        hookup=Hookup(part.hookup),
+        superseded_by=superseded.get(part.key),
+        is_doubted=bool(part.open_questions),
+    )
+
+
+def _place(part: PlacePart, site_file: SiteFile) -> Place:
+    site = site_file.site
+    return Place(
+        key=part.key,
+        name=part.name,
+        typical_degc=site.typical_degc if part.typical_degc is None else part.typical_degc,
+        min_degc=site.min_degc if part.min_degc is None else part.min_degc,
+        monthly_degc=tuple(part.monthly_degc or ()),
+    )
+
+
+def _instrument(part: InstrumentPart) -> Instrument:
+    values = part.model_dump()
+    ranges = sorted(values.pop("ranges"), key=lambda r: r["limit_a"])
+    return Instrument(**{**values, "hookup": Hookup(part.hookup)}, ranges=tuple(Range(**r) for r in ranges))
 
 
 def _requirement(part: RequirementPart) -> Requirement:
@@ -257,7 +444,12 @@ def _requirement(part: RequirementPart) -> Requirement:
     )
 
 
-def _supply(part: SupplyPart, site_file: SiteFile, requirements: dict[str, Requirement]) -> Supply:
+def _supply(
+    part: SupplyPart,
+    site_file: SiteFile,
+    requirements: dict[str, Requirement],
+    behind: dict[str, tuple[PointKind, frozenset[str]]],
+) -> Supply:
     site = site_file.site
     return Supply(
         key=part.key,
@@ -275,6 +467,20 @@ def _supply(part: SupplyPart, site_file: SiteFile, requirements: dict[str, Requi
         charge_limit_a=part.charge_limit_a,
         charge_v=part.charge_v,
         bank=_bank(part.bank) if part.bank else None,
+        totals=tuple(_total(t, behind) for t in part.totals),
+    )
+
+
+def _total(part: TotalPart, behind: dict[str, tuple[PointKind, frozenset[str]]]) -> MeasuredTotal:
+    kind, load_keys = behind[part.point]
+    return MeasuredTotal(
+        load_keys=load_keys,
+        current_a=part.current_a,
+        uncertainty_a=part.uncertainty_a,
+        at_v=part.at_v,
+        in_alarm=part.state == "alarm",
+        own_included=kind is PointKind.BATTERY,
+        reading_key=part.reading or "",
     )
 
 
@@ -284,10 +490,12 @@ def _bank(part: BankPart) -> Bank:
 
 
 def _stated(part: CurrentPart) -> StatedCurrent:
-    return StatedCurrent(current_a=part.current_a, provenance=Provenance(part.provenance))
+    return StatedCurrent(
+        current_a=part.current_a, provenance=Provenance(part.provenance), uncertainty_a=part.uncertainty_a, reading_key=part.reading
+    )
 
 
-def _load(part: LoadPart) -> Load:
+def _load(part: LoadPart, places: dict[str, Place]) -> Load:
     converter = None
     if part.converter:
         converter = Converter(kind=ConverterKind(part.converter.kind), efficiency_ratio=part.converter.efficiency_ratio or 1.0)
@@ -300,8 +508,28 @@ def _load(part: LoadPart) -> Load:
         behaviour=Behaviour(part.behaviour),
         standby=_stated(part.standby),
         alarm=_stated(part.alarm or part.standby),
+        alarm_is_standby=part.alarm is None,
         converter=converter,
         min_v=part.min_v,
         essential=part.essential,
         bursts=tuple(Burst(**{**b.model_dump(), "during": During(b.during)}) for b in part.bursts),
+        place=places.get(part.place or ""),
+        branch=part.branch,
+        bus_group=part.bus_group,
+        purpose=Purpose(part.purpose) if part.purpose else None,
+        cable=Cable(**part.cable.model_dump()) if part.cable else None,
+        thermostats=tuple(Thermostat(**t.model_dump()) for t in part.thermostats),
+        recharges=tuple(_recharge(r) for r in part.recharges),
+        ac=AcDraw(**part.ac.model_dump()) if part.ac else None,
+    )
+
+
+def _recharge(part: RechargePart) -> Recharge:
+    energy_wh = part.energy_wh if part.energy_wh is not None else (part.charge_ah or 0.0) * (part.battery_v or 0.0)
+    return Recharge(
+        name=part.name,
+        energy_wh=energy_wh,
+        depth_ratio=part.depth_ratio,
+        per_day=part.per_day,
+        efficiency_ratio=part.efficiency_ratio,
     )

@@ -1,21 +1,25 @@
 """The shape of the site file, version 1. Read by `site_file`; the JSON Schema in docs/ is written from it."""
 
 import unicodedata
-from typing import Annotated, Literal, Self
+from datetime import datetime
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from ypomoni.core.batteries import cells_of_block
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, duty_fault
+from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, Purpose, duty_fault
+from ypomoni.core.readings import Hookup, Mains, PointKind, PositiveMeans, State
 from ypomoni.core.requirements import Method
 from ypomoni.core.supplies import Stage, SupplyKind
 from ypomoni.core.units import SECONDS_PER_HOUR
 
 FORMAT = "ypomoni-site"
 VERSION = 1
-MOST_LOADS = 1_000
+MOST_LOADS = 5_000
 MOST_SUPPLIES = 200
+MOST_POINTS = 12_000
+MOST_READINGS = 20_000
 
 
 def _printable(text: str) -> str:
@@ -32,6 +36,16 @@ def _plain(text: str) -> str:
     return text
 
 
+def _moment(text: str) -> str:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise ValueError("must be a date and time with its zone, as in 2026-11-24T14:30:00+00:00.") from error
+    if found.tzinfo is None:
+        raise ValueError("must say its zone, as in 2026-11-24T14:30:00+00:00.")
+    return text
+
+
 Number = Annotated[float, Field(strict=True, allow_inf_nan=False)]
 Whole = Annotated[int, Field(strict=True)]
 Key = Annotated[str, Field(strict=True, min_length=1, max_length=80), AfterValidator(_printable)]
@@ -39,6 +53,8 @@ Name = Annotated[str, Field(strict=True, min_length=1, max_length=200), AfterVal
 Text = Annotated[str, Field(strict=True, max_length=1000), AfterValidator(_plain)]
 Temperature = Annotated[Number, Field(ge=-60, le=90)]
 Current = Annotated[Number, Field(ge=0, le=1000)]
+Signed = Annotated[Number, Field(ge=-10_000, le=10_000)]
+Moment = Annotated[str, Field(strict=True, max_length=40), AfterValidator(_moment)]
 Volts = Annotated[Number, Field(gt=0, le=1000)]
 Ratio = Annotated[Number, Field(gt=0, le=1)]
 
@@ -97,6 +113,17 @@ class BankPart(_Part):
         return self
 
 
+class TotalPart(_Part):
+    """A total taken from a reading into the register: what flows through its point in standby or alarm."""
+
+    point: Key
+    state: Literal["standby", "alarm"] = "standby"
+    current_a: Current
+    uncertainty_a: Annotated[Current, Field(gt=0)]
+    at_v: Volts
+    reading: Key | None = None
+
+
 class SupplyPart(_Part):
     """What feeds the loads when mains fails. A limit or charger figure of null is one that is not known."""
 
@@ -115,6 +142,7 @@ class SupplyPart(_Part):
     typical_degc: Temperature | None = None
     min_degc: Temperature | None = None
     bank: BankPart | None = None
+    totals: Annotated[list[TotalPart], Field(max_length=200)] = Field(default_factory=list)
 
 
 class ConverterPart(_Part):
@@ -135,6 +163,65 @@ class CurrentPart(_Part):
 
     current_a: Current
     provenance: Provenance
+    # Its own 95 % limit, and the reading it was taken from.
+    uncertainty_a: Annotated[Current, Field(gt=0)] | None = None
+    reading: Key | None = None
+
+
+class CablePart(_Part):
+    """The cable to the far end: its length one way, and the copper of one conductor."""
+
+    length_m: Annotated[Number, Field(gt=0, le=10_000)]
+    section_mm2: Annotated[Number, Field(ge=0.01, le=500)]
+
+
+class ThermostatPart(_Part):
+    """What a heater or fan adds while it is colder, or hotter, than a temperature."""
+
+    name: Annotated[str, Field(strict=True, max_length=200), AfterValidator(_plain)] = "thermostat"
+    current_a: Current
+    below_degc: Temperature | None = None
+    above_degc: Temperature | None = None
+
+    @model_validator(mode="after")
+    def _one_side(self) -> Self:
+        if (self.below_degc is None) == (self.above_degc is None):
+            raise ValueError("needs one of below_degc and above_degc.")
+        return self
+
+
+class RechargePart(_Part):
+    """A device's own battery filled from the supply: its energy, or its charge and voltage; how much of it, how often."""
+
+    name: Annotated[str, Field(strict=True, max_length=200), AfterValidator(_plain)] = "recharge"
+    energy_wh: Annotated[Number, Field(gt=0, le=100_000)] | None = None
+    charge_ah: Annotated[Number, Field(gt=0, le=10_000)] | None = None
+    battery_v: Volts | None = None
+    depth_ratio: Ratio = 1.0
+    per_day: Annotated[Number, Field(gt=0, le=1_000)]
+    efficiency_ratio: Annotated[Number, Field(ge=0.05, le=1)] = 0.8
+
+    @model_validator(mode="after")
+    def _energy_known(self) -> Self:
+        if self.energy_wh is None and (self.charge_ah is None or self.battery_v is None):
+            raise ValueError("energy_wh is missing: give it, or both charge_ah and battery_v.")
+        return self
+
+
+class AcPart(_Part):
+    """What a load draws from AC."""
+
+    power_w: Annotated[Number, Field(ge=0, le=1e6)] | None = None
+    apparent_va: Annotated[Number, Field(ge=0, le=1e6)] | None = None
+    power_factor_ratio: Ratio | None = None
+
+    @model_validator(mode="after")
+    def _possible(self) -> Self:
+        if self.power_w is None and self.apparent_va is None:
+            raise ValueError("needs power_w or apparent_va.")
+        if self.power_w is not None and self.apparent_va is not None and self.power_w > self.apparent_va * 1.0001:
+            raise ValueError(f"power_w must not be above apparent_va ({self.apparent_va:g} VA): W = VA × power factor, which is at most 1.")
+        return self
 
 
 class BurstPart(_Part):
@@ -163,12 +250,74 @@ class LoadPart(_Part):
     standby: CurrentPart
     alarm: CurrentPart | None = None
     bursts: Annotated[list[BurstPart], Field(max_length=20)] = Field(default_factory=list)
+    place: Key | None = None
+    branch: Name | None = None
+    bus_group: Name | None = None
+    purpose: Purpose | None = None
+    cable: CablePart | None = None
+    thermostats: Annotated[list[ThermostatPart], Field(max_length=20)] = Field(default_factory=list)
+    recharges: Annotated[list[RechargePart], Field(max_length=20)] = Field(default_factory=list)
+    ac: AcPart | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _standby_of_ac(cls, values: Any) -> Any:
+        """Take the standby current of an AC load that states none from its watts and its voltage: a nameplate's."""
+        if isinstance(values, dict) and "standby" not in values and isinstance(values.get("ac"), dict):
+            power_w, rail_v = values["ac"].get("power_w"), values.get("rail_v")
+            if all(isinstance(x, int | float) and not isinstance(x, bool) for x in (power_w, rail_v)) and rail_v > 0:
+                return {**values, "standby": {"current_a": float(power_w / rail_v), "provenance": "nameplate"}}
+        return values
 
     @model_validator(mode="after")
     def _enough_time(self) -> Self:
         duty_ratio = sum(b.per_hour * b.duration_s for b in self.bursts) / SECONDS_PER_HOUR
         if duty_ratio > 1 + 1e-9:
             raise ValueError(duty_fault(duty_ratio))
+        return self
+
+
+class PointPart(_Part):
+    """A measuring point: a battery lead, an output, a branch, or a device; ``parent`` is the point nearer the battery."""
+
+    key: Key
+    name: Name
+    kind: PointKind
+    supply: Key
+    parent: Key | None = None
+    load: Key | None = None
+
+
+class ReadingPart(_Part):
+    """One measurement, as it was read. The sign of ``value_a`` is that of the display; ``positive_means`` says which way that is."""
+
+    key: Key
+    point: Key
+    state: State
+    state_note: Text = ""
+    mains: Mains | None = None
+    value_a: Signed
+    min_a: Signed | None = None
+    max_a: Signed | None = None
+    as_written: Text = ""
+    positive_means: PositiveMeans = PositiveMeans.DISCHARGE
+    battery_v: Volts | None = None
+    instrument: Key | None = None
+    hookup: Hookup = Hookup.SERIES
+    temperature_degc: Temperature | None = None
+    taken_by: Text = ""
+    taken_at: Moment | None = None
+    remark: Text = ""
+    supersedes: Key | None = None
+    reason: Text = ""
+    open_questions: Annotated[list[Text], Field(max_length=20)] = Field(default_factory=list)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        if self.min_a is not None and self.max_a is not None and self.min_a > self.max_a:
+            raise ValueError(f"min_a must not be above max_a ({self.max_a:g} A).")
+        if self.supersedes is not None and not self.reason.strip():
+            raise ValueError("reason is missing: a reading that supersedes another says why.")
         return self
 
 
@@ -180,6 +329,8 @@ class PlanPart(_Part):
     stage: Stage
     supplies: Annotated[list[SupplyPart], Field(max_length=MOST_SUPPLIES)]
     loads: Annotated[list[LoadPart], Field(max_length=MOST_LOADS)]
+    points: Annotated[list[PointPart], Field(max_length=MOST_POINTS)] = Field(default_factory=list)
+    readings: Annotated[list[ReadingPart], Field(max_length=MOST_READINGS)] = Field(default_factory=list)
 
 
 class SitePart(_Part):
@@ -191,6 +342,39 @@ class SitePart(_Part):
     max_degc: Temperature | None = None
 
 
+class PlacePart(_Part):
+    """A place of the site: typical and lowest temperature, and the mean of each month from January where that is known."""
+
+    key: Key
+    name: Name
+    typical_degc: Temperature | None = None
+    min_degc: Temperature | None = None
+    monthly_degc: Annotated[list[Temperature], Field(min_length=12, max_length=12)] | None = None
+
+
+class RangePart(_Part):
+    """One range of an instrument."""
+
+    jack: Name
+    limit_a: Annotated[Number, Field(gt=0, le=10_000)]
+    burden_v: Annotated[Number, Field(ge=0, le=10)] | None = None
+    fuse_a: Annotated[Number, Field(gt=0, le=1_000)] | None = None
+    longest_s: Annotated[Number, Field(gt=0, le=86_400)] | None = None
+
+
+class InstrumentPart(_Part):
+    """A meter and how far it may be off: ± (accuracy_ratio + digits_count) of display_count, and a clamp's offset."""
+
+    key: Key
+    name: Name
+    hookup: Hookup = Hookup.SERIES
+    accuracy_ratio: Annotated[Number, Field(ge=0, le=0.2)] = 0.01
+    digits_count: Annotated[Whole, Field(ge=0, le=100)] = 3
+    display_count: Annotated[Whole, Field(ge=100, le=10_000_000)] = 4000
+    offset_a: Annotated[Number, Field(ge=0, le=10)] = 0.0
+    ranges: Annotated[list[RangePart], Field(max_length=20)] = Field(default_factory=list)
+
+
 class SiteFile(_Part):
     """A whole site."""
 
@@ -199,3 +383,5 @@ class SiteFile(_Part):
     site: SitePart
     requirements: Annotated[list[RequirementPart], Field(max_length=100)]
     plans: Annotated[list[PlanPart], Field(max_length=50)]
+    places: Annotated[list[PlacePart], Field(max_length=200)] = Field(default_factory=list)
+    instruments: Annotated[list[InstrumentPart], Field(max_length=200)] = Field(default_factory=list)

@@ -3,10 +3,24 @@
 from dataclasses import dataclass
 
 from ypomoni.core.loads import Load
+from ypomoni.core.readings import Point, Reading
+from ypomoni.core.reconciliation import NodeState
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.results import SoldBank, SupplyResult
 from ypomoni.core.supplies import Supply
 from ypomoni.core.wording import say_bank
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Audit:
+    """A supply, its loads, and what was read of them: points and readings by key, and how they add up."""
+
+    supply: Supply
+    loads: tuple[Load, ...]
+    points: dict[str, Point]
+    readings: dict[str, Reading]
+    nodes: tuple[NodeState, ...]
+    power_meters: frozenset[str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,6 +32,7 @@ class Facts:
     result: SupplyResult
     peak_standby_current_a: float
     peak_alarm_current_a: float
+    audit: Audit
     life_y: float | None
 
     @property

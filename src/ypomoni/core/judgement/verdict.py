@@ -1,5 +1,6 @@
 """From findings to a verdict. `fails`: too short, asked too much by the prescribed formula, recharged too late, or overloaded."""
 
+from ypomoni.core.judgement.audit import check_register
 from ypomoni.core.judgement.bank import check_bank
 from ypomoni.core.judgement.charger import check_charger
 from ypomoni.core.judgement.facts import Facts
@@ -18,7 +19,7 @@ WEAK_LINK_RATIO = 0.5
 def judge_supply(facts: Facts) -> tuple[tuple[Finding, ...], Verdict, bool]:
     """Return the findings of a supply, worst first, its verdict, and whether it is overloaded."""
     overload = check_output(facts)
-    findings = [*check_holdover(facts), *overload, *check_charger(facts), *check_bank(facts), *check_margins(facts)]
+    findings = [*check_holdover(facts), *overload, *check_charger(facts), *check_bank(facts), *check_margins(facts), *check_register(facts)]
     if not any(f.severity is Severity.FAILS for f in findings):
         findings += check_paper(facts)
     findings.sort(key=lambda f: SEVERITY_ORDER.index(f.severity))

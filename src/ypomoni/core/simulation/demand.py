@@ -36,6 +36,9 @@ class LoadCurrents:
     alarm_current_a: float
     burst_currents_a: tuple[float, ...]
     pieces_coincide: bool = False
+    # What thermostats and recharges add on average, in either state, and what they add at most.
+    extra_current_a: float = 0.0
+    extra_peak_a: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,11 +111,33 @@ class _Train:
         return self.pieces_count * min(0.0, min(w.current_a for w in self.waves) - self.rest_a)
 
 
-class Timeline:
-    """What a set of loads draws over time in one state (standby or alarm)."""
+@dataclass(frozen=True, slots=True)
+class Floor:
+    """What an essential load at the end of a cable asks for at the battery: its least voltage and the drop of its own current just then."""
 
-    def __init__(self, base: Draw, trains: tuple[_Train, ...]) -> None:
+    owner: str
+    min_v: float
+    cable_ohm: float
+    base: Draw
+    trains: tuple[_Train, ...]
+
+    def floor_v(self, t: float) -> float:
+        """Return the battery voltage that leaves the load its least one, just after t. [V]
+
+        At its limit the load has ``min_v`` at its own terminals, so that is where its draw is taken.
+        """
+        draw = self.base
+        for train in self.trains:
+            draw = draw.plus(train.unit.times(train.excess_a(t)))
+        return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
+
+
+class Timeline:
+    """What a set of loads draws over time in one state (standby or alarm), and what those at the end of a cable ask for meanwhile."""
+
+    def __init__(self, base: Draw, trains: tuple[_Train, ...], floors: tuple[Floor, ...] = ()) -> None:
         self.base = base
+        self.floors = floors
         self.trains = trains = _merged(trains)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
         # A rare burst beside very frequent ones would make the pattern longer than can be walked: it is then seen in one stretch of it.
@@ -184,8 +209,12 @@ class Timeline:
         times = sorted(t for t in times if t <= until_h)
         return tuple(times[:: max(1, math.ceil(len(times) / most))])
 
+    def floor_v(self, t: float) -> float:
+        """Return the highest voltage that a load at the end of a cable asks for just after t; 0 without any. [V]"""
+        return max((floor.floor_v(t) for floor in self.floors), default=0.0)
+
     def averaged(self) -> "Timeline":
-        """Return the same demand with its bursts spread evenly over time."""
+        """Return the same demand with its bursts spread evenly over time, for a first look: without cables."""
         if not self.trains:
             return self
         shares = self.shares(self.settled_h)
@@ -241,7 +270,7 @@ def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
 def rest_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
     """Return what all pieces of a load draw between bursts, at the battery."""
     rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
-    return currents.load.draw_per_amp.times(rest_a * currents.load.quantity)
+    return currents.load.draw_per_amp.times((rest_a + currents.extra_current_a) * currents.load.quantity)
 
 
 def burst_levels_a(currents: LoadCurrents, *, in_alarm: bool) -> list[float | None]:
@@ -265,14 +294,14 @@ def mean_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
     for burst, level_a in zip(currents.load.bursts, burst_levels_a(currents, in_alarm=in_alarm), strict=True):
         if level_a is not None:
             mean_a += (level_a - rest_a) * burst.duty_ratio
-    return currents.load.draw_per_amp.times(mean_a * currents.load.quantity)
+    return currents.load.draw_per_amp.times((mean_a + currents.extra_current_a) * currents.load.quantity)
 
 
 def peak_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
     """Return what all pieces draw when their bursts coincide, at the battery."""
     rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
     levels = [level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None]
-    return currents.load.draw_per_amp.times(max([rest_a, *levels]) * currents.load.quantity)
+    return currents.load.draw_per_amp.times((max([rest_a, *levels]) + currents.extra_peak_a) * currents.load.quantity)
 
 
 def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_alarm: bool, averaged: bool = False) -> Timeline:
@@ -287,11 +316,21 @@ def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_al
     """
     base = Draw(own_current_a, 0.0, 0.0)
     trains: list[_Train] = []
+    floors: list[Floor] = []
     for currents in loads:
         draw, found = contribution(currents, in_alarm=in_alarm, averaged=averaged)
         base = base.plus(draw)
         trains += found
-    return Timeline(base, tuple(trains))
+        floors += floors_of(currents, draw, found)
+    return Timeline(base, tuple(trains), tuple(floors))
+
+
+def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:
+    """Return what a load asks for through its cable, from what it contributes: nothing without a cable or a least voltage."""
+    load = currents.load
+    if not load.essential or load.min_v is None or load.cable_ohm <= 0:
+        return ()
+    return (Floor(load.name, load.min_v, load.cable_ohm, draw, trains),)
 
 
 def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[_Train, ...]]:

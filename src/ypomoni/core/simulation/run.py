@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.batteries import Pack
-from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Timeline, common_period_h
+from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
@@ -54,6 +54,9 @@ class End:
     cause: EndCause
     in_alarm: bool
     in_burst: bool
+    # The voltage at which the equipment's end was then, and the load at the end of a cable that asked for it, if one did.
+    threshold_v: float
+    cable_owner: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +81,9 @@ class Outage:
         both_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
         self.period_h = min([both_h, *(MOST_EDGES_OF_PATTERN / t.edges_per_hour for t in (standby, alarm) if t.trains)])
         self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
+        if self.order is Order.ALARM_IS_LESS and (standby.floors or alarm.floors):
+            # An alarm may draw less in all and yet more through one cable.
+            self.order = Order.MIXED
         self._restart(0.0)
 
     # -- the walk in standby ------------------------------------------------------------------------------------------------------
@@ -86,6 +92,29 @@ class Outage:
         """Begin the explicit walk at about a time; whole periods before it are walked with the average of their bursts."""
         self._trace: list[tuple[float, float, float]] = [self._averaged_state(start_h) if start_h > 0 else (0.0, 0.0, 0.0)]
         self._stop: Stop | None = None
+
+    def _walk(
+        self,
+        timeline: Timeline,
+        u: float,
+        d: float,
+        pieces: list[Piece],
+        until_h: float,
+        *,
+        trace: list[tuple[float, float, float]] | None = None,
+        locate: bool = True,
+    ) -> Stop:
+        """Walk pieces of a timeline to the end of the equipment; with cables each piece has its own voltage at which that is."""
+        if not timeline.floors:
+            return walk(self.pack, self.threshold_v, u, d, pieces, until_h, trace, locate=locate)
+        stop = Stop(pieces[0][0], u, d, False)
+        for n, piece in enumerate(pieces):
+            end_h = pieces[n + 1][0] if n + 1 < len(pieces) else until_h
+            threshold_v = max(self.threshold_v, timeline.floor_v(piece[0]))
+            stop = walk(self.pack, threshold_v, stop.u_ah, stop.d_ah, [piece], end_h, trace, locate=locate)
+            if stop.ended:
+                break
+        return stop
 
     @property
     def _walked_h(self) -> float:
@@ -98,7 +127,7 @@ class Outage:
             a = self._walked_h
             b = min(HORIZON_H, (int(a / length_h + 1e-9) + 1) * length_h)
             _, u, d = self._trace[-1]
-            stop = walk(self.pack, self.threshold_v, u, d, self.standby.chunk(a, b), b, self._trace)
+            stop = self._walk(self.standby, u, d, self.standby.chunk(a, b), b, trace=self._trace)
             if stop.ended or stop.t_h >= HORIZON_H:
                 self._stop = stop
 
@@ -139,7 +168,7 @@ class Outage:
         periods = int((until_h - begin_h) / period_h)
         if periods < 1:
             return 0.0, 0.0, 0.0
-        settled = walk(self.pack, self.threshold_v, 0.0, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
+        settled = self._walk(self.standby, 0.0, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
         if settled.ended:
             return 0.0, 0.0, 0.0
         u, d = settled.u_ah, settled.d_ah
@@ -161,7 +190,7 @@ class Outage:
     def alarm_stop(self, t: float, *, locate: bool = False) -> Stop:
         """Return where an alarm that starts at t stops: at its end when it is carried."""
         u, d = self.state_at(t)
-        return walk(self.pack, self.threshold_v, u, d, self.alarm.window(t, t + self.alarm_h), t + self.alarm_h, locate=locate)
+        return self._walk(self.alarm, u, d, self.alarm.window(t, t + self.alarm_h), t + self.alarm_h, locate=locate)
 
     def is_carried(self, t: float) -> bool:
         """Say whether an alarm that starts at t is carried to its end."""
@@ -260,7 +289,7 @@ class Outage:
         while t < limit:
             pieces = self.alarm.window(t, limit + self.alarm_h)
             u, d = self.state_at(t)
-            stop = walk(self.pack, self.threshold_v, u, d, pieces, limit + self.alarm_h)
+            stop = self._walk(self.alarm, u, d, pieces, limit + self.alarm_h)
             if not stop.ended:
                 return None
             if stop.t_h <= t + self.alarm_h:
@@ -300,7 +329,7 @@ class Outage:
 
         def spare_h(t: float) -> float:
             u, d = self.state_at(t)
-            return walk(self.pack, self.threshold_v, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
+            return self._walk(self.alarm, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
 
         # An alarm takes the charge of so many hours of standby: begin that close to the end, and follow that slope.
         standby_a, alarm_a = (terminal(self.pack, 0.0, 0.0, *t.base)[0] for t in (self.standby, self.alarm))
@@ -328,9 +357,12 @@ class Outage:
         i, p, s = timeline.pieces(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
         current_a, terminal_v = terminal(self.pack, stop.u_ah, stop.d_ah, i, p, s)
         rest_v = terminal(self.pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
+        asking = max(timeline.floors, key=lambda f: f.floor_v(stop.t_h), default=None)
+        floor_v = asking.floor_v(stop.t_h) if asking else 0.0
+        threshold_v = max(self.threshold_v, floor_v)
         if not stop.ended:
             cause = EndCause.HORIZON
-        elif (terminal_v == COLLAPSED and self._collapses(stop, (i, p, s))) or terminal_v > self.threshold_v * 1.001:
+        elif (terminal_v == COLLAPSED and self._collapses(stop, (i, p, s))) or terminal_v > threshold_v * 1.001:
             cause = EndCause.COLLAPSE
         else:
             cause = EndCause.THRESHOLD
@@ -345,6 +377,8 @@ class Outage:
             cause=cause,
             in_alarm=in_alarm,
             in_burst=in_burst,
+            threshold_v=threshold_v,
+            cable_owner=asking.owner if asking and floor_v > self.threshold_v else None,
         )
 
     def _collapses(self, stop: Stop, draw: tuple[float, float, float]) -> bool:
