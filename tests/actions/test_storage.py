@@ -40,7 +40,7 @@ def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
     own_cluster.ensure()
     ensure_database(own_cluster.conninfo("postgres"), "kept")
     ensure_database(own_cluster.conninfo("postgres"), "kept")
-    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql"]
+    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql", "0002_audit.sql"]
     with psycopg.connect(own_cluster.conninfo("kept")) as connection:
         connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
     pid = int((own_cluster.folder / "data" / "postmaster.pid").read_text().splitlines()[0])

@@ -52,7 +52,7 @@ BAD_FILES = {
     "empty": ("", "no file was chosen"),
     "ten thousand loads": (
         json.dumps(merged(document(), {}) | {"plans": [document()["plans"][0] | {"loads": document()["plans"][0]["loads"] * 10_000}]}),
-        "takes at most 1000 entries",
+        "takes at most 5000 entries",
     ),
 }
 

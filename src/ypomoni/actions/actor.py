@@ -11,3 +11,5 @@ class Actor:
     account_id: int | None
     name: str = ""
     organisation_name: str = ""
+    # What is done in one request carries one batch, and is undone together.
+    batch: str | None = None

@@ -13,10 +13,14 @@ from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.storage.aggregate import Aggregate
-from ypomoni.storage.changes import insert_change, select_last_bank, select_last_change
+from ypomoni.storage.changes import insert_change, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.devices import DEVICE
+from ypomoni.storage.instruments import INSTRUMENT
 from ypomoni.storage.loads import LOAD
+from ypomoni.storage.places import PLACE
 from ypomoni.storage.plans import PLAN
+from ypomoni.storage.points import POINT
 from ypomoni.storage.requirements import REQUIREMENT
 from ypomoni.storage.sites import SITE
 from ypomoni.storage.supplies import SUPPLY
@@ -25,9 +29,12 @@ _TWICE = ("name", "was added by somebody else at the same moment: save again.")
 CONSTRAINTS = {
     "site_temperatures": ("min_degc", "the lowest temperature must not be above the typical one, nor the highest below it."),
     "load_quantity": ("quantity", "must be at least 1."),
-    **{f"{name}_key": _TWICE for name in ("requirement", "plan", "supply", "load")},
+    **{f"{name}_key": _TWICE for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device")},
 }
-AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD)}
+AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE)}
+# These belong to the organisation, not to one of its sites.
+ORGANISATION_WIDE = frozenset({"instrument", "device"})
+EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges"})
 
 
 def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False) -> SiteTree:
@@ -54,15 +61,87 @@ def create(connection: Connection, actor: Actor, name: str, values: Row, taken: 
     Refused
         If the site would no longer be whole with it.
     """
+    return create_many(connection, actor, name, [values], taken)[0]
+
+
+def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Row]:
+    """Insert several aggregates of one parent; see `create`. All of them or none."""
     aggregate = AGGREGATES[name]
-    row: Row = dict.fromkeys(aggregate.columns) | values | {"organisation_id": actor.organisation_id}
-    if "key" in aggregate.columns and not row["key"]:
-        row["key"] = fresh_key(row["name"], taken or set())
-    with _translated():
-        made = aggregate.add(connection, row)
-    tree, _ = check_whole(connection, actor, name, made)
-    _log(connection, actor, "create", name, made, tree.site["id"], None, made)
+    keys = set(taken or ())
+    made: list[Row] = []
+    for values in entries:
+        row: Row = {c: [] if c in EMPTY_LISTS else None for c in aggregate.columns} | values
+        row["organisation_id"] = actor.organisation_id
+        if "key" in aggregate.columns and not row["key"]:
+            row["key"] = fresh_key(row["name"], keys)
+        keys.add(row.get("key") or "")
+        with _translated():
+            made.append(aggregate.add(connection, row))
+    site_id = None if name in ORGANISATION_WIDE or not made else check_whole(connection, actor, name, made[0])[0].site["id"]
+    for row in made:
+        _log(connection, actor, "create", name, row, site_id, None, row)
     return made
+
+
+def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]) -> list[Row]:
+    """Change several aggregates of one site, each given as id, version and columns. All of them or none; see `edit_within`."""
+    changed: list[tuple[Row, Row]] = []
+    for aggregate_id, version, changes in wanted:
+        row = find(connection, actor, name, aggregate_id)
+        _refuse_stale(connection, actor, name, row, version)
+        if any(row[key] != value for key, value in changes.items()):
+            with _translated():
+                changed.append((row, AGGREGATES[name].change(connection, {**row, **changes})))
+    if changed:
+        tree, _ = check_whole(connection, actor, name, changed[0][1])
+        for before, after in changed:
+            _log(connection, actor, "edit", name, after, tree.site["id"], before, after)
+    return [after for _, after in changed]
+
+
+def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:
+    """Take back everything one request did, and return how many things that were; it is a batch of its own and can be undone again.
+
+    Raises
+    ------
+    NotFound
+        If there is no such batch in the actor's organisation.
+    Refused
+        If something of it was changed since, or the site would no longer be whole.
+    """
+    changes = [c for c in select_batch(connection, actor.organisation_id, batch) if c["verb"] in _REVERTED]
+    if not changes:
+        raise NotFound
+    last: tuple[str, Row] | None = None
+    for change in changes:
+        last = (change["aggregate"], _take_back(connection, actor, change))
+    if last and last[0] not in ORGANISATION_WIDE:
+        check_whole(connection, actor, *last)
+    return len(changes)
+
+
+_REVERTED = frozenset({"create", "edit", "remove", "restore"})
+
+
+def _take_back(connection: Connection, actor: Actor, change: Row) -> Row:
+    name, aggregate = change["aggregate"], AGGREGATES[change["aggregate"]]
+    row = aggregate.find(connection, actor.organisation_id, change["aggregate_id"], lock=True)
+    if row is None:
+        raise NotFound
+    if change["verb"] == "edit":
+        before, after = change["before"], change["after"]
+        columns = [c for c in aggregate.columns if before.get(c) != after.get(c)]
+        if row["removed_at"] is not None or any(row[c] != after[c] for c in columns):
+            raise Refused([Fault("", f"{row['name']} was changed since: it is left as it is now.")])
+        back = aggregate.change(connection, {**row, **{c: before[c] for c in columns}})
+        _log(connection, actor, "edit", name, back, change["site_id"], row, back)
+        return back
+    removed = change["verb"] in ("create", "restore")
+    if (row["removed_at"] is not None) != removed:
+        back = aggregate.mark(connection, actor.organisation_id, row["id"], removed=removed)
+        _log(connection, actor, "remove" if removed else "restore", name, back, change["site_id"], row if removed else None, back)
+        return back
+    return row
 
 
 def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
@@ -95,6 +174,15 @@ def edit_within(
     return changed, tree, site_file
 
 
+def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
+    """Change an aggregate of the organisation; see `edit_within`."""
+    row = find(connection, actor, name, aggregate_id)
+    _refuse_stale(connection, actor, name, row, version)
+    changed = AGGREGATES[name].change(connection, {**row, **changes})
+    _log(connection, actor, "edit", name, changed, None, row, changed)
+    return changed
+
+
 def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Row:
     """Remove an aggregate; it can be restored."""
     row = find(connection, actor, name, aggregate_id)
@@ -116,8 +204,8 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
     if row["removed_at"] is None:
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
-    tree, _ = check_whole(connection, actor, name, back)
-    _log(connection, actor, "restore", name, back, tree.site["id"], None, back)
+    site_id = None if name in ORGANISATION_WIDE else check_whole(connection, actor, name, back)[0].site["id"]
+    _log(connection, actor, "restore", name, back, site_id, None, back)
     return back
 
 
@@ -143,6 +231,8 @@ def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Row:
 def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tuple[SiteTree, SiteFile]:
     """Return the site a row belongs to, or raise `Refused` with what the row breaks in it."""
     site_id = _site_id(connection, actor, name, row)
+    if site_id is None:
+        raise NotFound
     # The site's lock makes edits of one site follow each other, so that two of them cannot break it together.
     tree = read_tree(connection, actor, site_id, lock=True)
     try:
@@ -172,6 +262,8 @@ def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str
         "plan": tree.plans,
         "supply": tree.supplies.get(plan_id or 0, []),
         "load": tree.loads.get(plan_id or 0, []),
+        "place": tree.places,
+        "point": tree.points.get(plan_id or 0, []),
     }
     return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
 
@@ -189,7 +281,9 @@ def _refuse_in_use(connection: Connection, actor: Actor, requirement: Row) -> No
         raise Refused([Fault("", f"{', '.join(names)} must meet this requirement: choose another for it first.")])
 
 
-def _site_id(connection: Connection, actor: Actor, name: str, row: Row) -> int:
+def _site_id(connection: Connection, actor: Actor, name: str, row: Row) -> int | None:
+    if name in ORGANISATION_WIDE:
+        return None
     if name == "site":
         return row["id"]
     if "site_id" in row:
@@ -214,13 +308,16 @@ def _path_of_row(tree: SiteTree, name: str, row: Row) -> str | None:
 
     if name == "site":
         return "site"
-    if name in ("requirement", "plan"):
-        n = place(tree.requirements if name == "requirement" else tree.plans)
+    if name in ("requirement", "plan", "place"):
+        n = place({"requirement": tree.requirements, "plan": tree.plans, "place": tree.places}[name])
         return None if n is None else f"{name}s[{n}]"
     plan = next((n for n, p in enumerate(tree.plans) if p["id"] == row["plan_id"]), None)
     lists: dict[str, Any] = {"supply": (tree.supplies, "supplies"), "load": (tree.loads, "loads")}
-    rows, word = lists[name]
-    n = place(rows.get(row["plan_id"], []))
+    if name == "point":
+        n, word = place(tree.placed_points(row["plan_id"])), "points"
+    else:
+        rows, word = lists[name]
+        n = place(rows.get(row["plan_id"], []))
     return None if plan is None or n is None else f"plans[{plan}].{word}[{n}]"
 
 
@@ -237,4 +334,5 @@ def _log(
         site_id=site_id,
         before=before,
         after=after,
+        batch=actor.batch,
     )

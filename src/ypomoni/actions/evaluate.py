@@ -60,10 +60,26 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
     loads: dict[str | None, list[Any]] = {}
     for load in plan.loads:
         loads.setdefault(load.supply, []).append(load.model_dump(mode="json"))
-    temperatures = [site_file.site.typical_degc, site_file.site.min_degc]
+    readings: dict[str, list[Any]] = {}
+    for reading in plan.readings:
+        readings.setdefault(reading.point, []).append(reading.model_dump(mode="json"))
+    points: dict[str, list[Any]] = {}
+    for point in plan.points:
+        points.setdefault(point.supply, []).append([point.model_dump(mode="json"), readings.get(point.key, [])])
+    shared = [site_file.site.typical_degc, site_file.site.min_degc, [p.model_dump(mode="json") for p in site_file.places]]
+    meters = [i.model_dump(mode="json") for i in site_file.instruments]
     return [
         hashlib.sha256(
-            json.dumps([supply.model_dump(mode="json"), requirements[supply.requirement], loads.get(supply.key, []), temperatures]).encode()
+            json.dumps(
+                [
+                    supply.model_dump(mode="json"),
+                    requirements[supply.requirement],
+                    loads.get(supply.key, []),
+                    shared,
+                    # Without points there are no readings, and no instrument matters.
+                    [points[supply.key], meters] if supply.key in points else [],
+                ]
+            ).encode()
         ).hexdigest()
         for supply in plan.supplies
     ]

@@ -1,11 +1,17 @@
 """Bring a site file in, whole or not at all; a site of the same name is replaced only when that was asked for."""
 
+import secrets
+from datetime import UTC, datetime
+from typing import Any
+
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import AGGREGATES, remove
-from ypomoni.actions.site_tree import columns_of_load, columns_of_requirement, columns_of_supply
+from ypomoni.actions.edit import AGGREGATES, fresh_key, remove
+from ypomoni.actions.site_tree import READING_KEYS, columns_of_load, columns_of_requirement, columns_of_supply
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.instruments import list_instruments
+from ypomoni.storage.readings import insert_reading
 from ypomoni.storage.sites import list_sites
 
 
@@ -24,14 +30,22 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
         part["key"]: _add(connection, actor, "requirement", {**columns_of_requirement(part), "site_id": site["id"]})["id"]
         for part in document["requirements"]
     }
+    place_ids: dict[str | None, int | None] = {None: None}
+    for part in document["places"]:
+        place_ids[part["key"]] = _add(connection, actor, "place", {**part, "site_id": site["id"]})["id"]
+    instrument_ids = bring_instruments(connection, actor, document["instruments"])
     for plan_part in document["plans"]:
         plan = _add(connection, actor, "plan", {**{k: plan_part[k] for k in ("key", "name", "stage")}, "site_id": site["id"]})
         supply_ids: dict[str | None, int | None] = {None: None}
         for part in plan_part["supplies"]:
             values = {**columns_of_supply(part), "plan_id": plan["id"], "requirement_id": requirement_ids[part["requirement"]]}
             supply_ids[part["key"]] = _add(connection, actor, "supply", values)["id"]
+        load_ids: dict[str | None, int | None] = {None: None}
         for part in plan_part["loads"]:
-            _add(connection, actor, "load", {**columns_of_load(part), "plan_id": plan["id"], "supply_id": supply_ids[part["supply"]]})
+            owners = {"plan_id": plan["id"], "supply_id": supply_ids[part["supply"]], "place_id": place_ids[part["place"]]}
+            load_ids[part["key"]] = _add(connection, actor, "load", {**columns_of_load(part), **owners})["id"]
+        point_ids = _add_points(connection, actor, plan["id"], plan_part["points"], supply_ids, load_ids)
+        _add_readings(connection, actor, plan["id"], plan_part["readings"], point_ids, instrument_ids)
     insert_change(
         connection,
         organisation_id=actor.organisation_id,
@@ -42,8 +56,79 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
         site_id=site["id"],
         before=None,
         after=document,
+        batch=actor.batch,
     )
     return site
+
+
+def bring_instruments(connection: Connection, actor: Actor, parts: list[dict[str, Any]]) -> dict[str | None, int | None]:
+    """Return the ids of a file's instruments: those the organisation has already stay as they are, the others are added."""
+    ids: dict[str | None, int | None] = {None: None}
+    known = list_instruments(connection, actor.organisation_id)
+    taken = {i["key"] for i in known}
+    for part in parts:
+        same = next((i for i in known if all(i[k] == part[k] for k in part if k != "key") and i["removed_at"] is None), None)
+        if same is None:
+            key = fresh_key(part["name"], taken)
+            taken.add(key)
+            same = _add(connection, actor, "instrument", {**part, "key": key})
+        ids[part["key"]] = same["id"]
+    return ids
+
+
+def _add_points(
+    connection: Connection,
+    actor: Actor,
+    plan_id: int,
+    parts: list[dict[str, Any]],
+    supply_ids: dict[str | None, int | None],
+    load_ids: dict[str | None, int | None],
+) -> dict[str | None, int | None]:
+    """Add points, parents before their children; the file is known to hold a tree."""
+    ids: dict[str | None, int | None] = {None: None}
+    waiting = list(parts)
+    while waiting:
+        ready = [p for p in waiting if p["parent"] in ids]
+        for part in ready:
+            owners = {
+                "plan_id": plan_id,
+                "supply_id": supply_ids[part["supply"]],
+                "parent_id": ids[part["parent"]],
+                "load_id": load_ids[part["load"]],
+            }
+            ids[part["key"]] = _add(connection, actor, "point", {**{k: part[k] for k in ("key", "name", "kind")}, **owners})["id"]
+        waiting = [p for p in waiting if p["key"] not in ids]
+    return ids
+
+
+def _add_readings(
+    connection: Connection,
+    actor: Actor,
+    plan_id: int,
+    parts: list[dict[str, Any]],
+    point_ids: dict[str | None, int | None],
+    instrument_ids: dict[str | None, int | None],
+) -> None:
+    """Add readings, those that are superseded before those that supersede them."""
+    ids: dict[str | None, int | None] = {None: None}
+    waiting = list(parts)
+    while waiting:
+        ready = [p for p in waiting if p["supersedes"] in ids] or waiting[:1]
+        for part in ready:
+            values = {
+                **{k: part[k] for k in READING_KEYS},
+                "organisation_id": actor.organisation_id,
+                "plan_id": plan_id,
+                "point_id": point_ids[part["point"]],
+                "instrument_id": instrument_ids[part["instrument"]],
+                "supersedes_id": ids.get(part["supersedes"]),
+                "taken_at": part["taken_at"] or datetime.now(UTC),
+                "token": secrets.token_hex(16),
+                "account_id": actor.account_id,
+            }
+            ids[part["key"]] = insert_reading(connection, values)
+        done = {p["key"] for p in ready}
+        waiting = [p for p in waiting if p["key"] not in done]
 
 
 def _add(connection: Connection, actor: Actor, name: str, values: Row) -> Row:

@@ -114,6 +114,7 @@ class Tree:
         self.children: dict[str | None, list[Point]] = {}
         for point in points:
             self.children.setdefault(point.parent_key if point.parent_key in self.points else None, []).append(point)
+        self._known: dict[tuple[str, State, float], tuple[float, float]] = {}
         self._behind = loads_behind(points, list(self.currents))
         self.instruments = {i.key: i for i in instruments}
         self.readings: dict[tuple[str, State], Reading] = {}
@@ -204,13 +205,14 @@ class Tree:
 
     def _register(self, key: str, state: State, at_v: float) -> tuple[float, float]:
         """Return what the register says of a load in a state, at a voltage, and its limit; equal pieces move together. [A]"""
+        known = self._known.get((key, state, at_v))
         currents = self.currents.get(key)
-        if currents is None:
-            return 0.0, 0.0
-        in_alarm = state is State.ALARM
-        limit_a = half_width_a(currents.load.alarm if in_alarm else currents.load.standby)
+        if known is not None or currents is None:
+            return known or (0.0, 0.0)
+        limit_a = half_width_a(currents.load.alarm if state is State.ALARM else currents.load.standby)
         per_amp_a = currents.load.draw_per_amp.at_nominal_a(at_v) * currents.load.quantity
-        return self.draw(currents, state).at_nominal_a(at_v), limit_a * per_amp_a
+        found = self._known[(key, state, at_v)] = (self.draw(currents, state).at_nominal_a(at_v), limit_a * per_amp_a)
+        return found
 
     def draw(self, currents: LoadCurrents, state: State) -> Draw:
         """Return what a load draws in a state as a meter sees it: while transmitting one piece of it is in its greatest burst."""

@@ -265,7 +265,7 @@ class LoadPart(_Part):
         """Take the standby current of an AC load that states none from its watts and its voltage: a nameplate's."""
         if isinstance(values, dict) and "standby" not in values and isinstance(values.get("ac"), dict):
             power_w, rail_v = values["ac"].get("power_w"), values.get("rail_v")
-            if all(isinstance(x, int | float) and not isinstance(x, bool) for x in (power_w, rail_v)) and rail_v > 0:
+            if isinstance(power_w, int | float) and isinstance(rail_v, int | float) and rail_v > 0:
                 return {**values, "standby": {"current_a": float(power_w / rail_v), "provenance": "nameplate"}}
         return values
 

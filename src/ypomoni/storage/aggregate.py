@@ -9,7 +9,7 @@ from ypomoni.storage.connection import Connection, Row, one
 
 GREATEST_ID = 2**63
 # Columns that hold JSON, and so are wrapped on their way in.
-JSON_COLUMNS = frozenset({"bursts"})
+JSON_COLUMNS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "monthly_degc"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +44,7 @@ class Aggregate:
 
 
 def _wrapped(values: Row) -> Row:
-    return {key: Jsonb(value) if key in JSON_COLUMNS else value for key, value in values.items()}
+    return {key: Jsonb(value) if key in JSON_COLUMNS and value is not None else value for key, value in values.items()}
 
 
 def _returned(row: Row | None) -> Row:

@@ -1,12 +1,14 @@
 """The log: one row a change. Append only."""
 
+from datetime import date
+
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, one
+from ypomoni.storage.connection import Connection, Row, every, one
 
 _INSERT = """
-INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after)
-VALUES (%(organisation_id)s, %(account_id)s, %(verb)s, %(aggregate)s, %(aggregate_id)s, %(site_id)s, %(before)s, %(after)s)
+INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after, batch)
+VALUES (%(organisation_id)s, %(account_id)s, %(verb)s, %(aggregate)s, %(aggregate_id)s, %(site_id)s, %(before)s, %(after)s, %(batch)s)
 """
 _LAST = """
 SELECT c.changed_at, a.name FROM change c LEFT JOIN account a ON a.id = c.account_id
@@ -15,6 +17,10 @@ WHERE c.organisation_id = %s AND c.aggregate = %s AND c.aggregate_id = %s ORDER 
 _LAST_BANK = """
 SELECT before FROM change WHERE organisation_id = %s AND aggregate = 'supply' AND aggregate_id = %s AND verb = 'edit'
 AND before->>'bank_chemistry' IS NOT NULL AND after->>'bank_chemistry' IS NULL ORDER BY id DESC LIMIT 1
+"""
+_BATCH = """
+SELECT id, verb, aggregate, aggregate_id, site_id, before, after FROM change
+WHERE organisation_id = %s AND batch = %s ORDER BY id DESC
 """
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
@@ -34,8 +40,9 @@ def insert_change(
     site_id: int | None,
     before: Row | None,
     after: Row | None,
+    batch: str | None = None,
 ) -> None:
-    """Log one change."""
+    """Log one change; those of one batch can be undone together."""
     values: Row = {
         "organisation_id": organisation_id,
         "account_id": account_id,
@@ -45,6 +52,7 @@ def insert_change(
         "site_id": site_id,
         "before": _json(before),
         "after": _json(after),
+        "batch": batch,
     }
     connection.execute(_INSERT, values)
 
@@ -58,6 +66,11 @@ def select_last_bank(connection: Connection, organisation_id: int, supply_id: in
     """Return the columns of the bank that was last taken out of a supply, or None."""
     row = one(connection, _LAST_BANK, (organisation_id, supply_id))
     return None if row is None else {key: value for key, value in row["before"].items() if key.startswith("bank_")}
+
+
+def select_batch(connection: Connection, organisation_id: int, batch: str) -> list[Row]:
+    """Return the changes of a batch, the last one first."""
+    return every(connection, _BATCH, (organisation_id, batch))
 
 
 def select_setting(connection: Connection, organisation_id: int, name: str) -> str | None:
@@ -74,4 +87,5 @@ def upsert_setting(connection: Connection, organisation_id: int, name: str, valu
 def _json(row: Row | None) -> Jsonb | None:
     if row is None:
         return None
-    return Jsonb({key: value for key, value in row.items() if key != "removed_at"} | {"removed": row.get("removed_at") is not None})
+    kept = {key: value.isoformat() if isinstance(value, date) else value for key, value in row.items() if key != "removed_at"}
+    return Jsonb(kept | {"removed": row.get("removed_at") is not None})

@@ -6,27 +6,28 @@ from ypomoni.storage.connection import Connection, Row, every
 _SELECT = """
 SELECT
     id, organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count, version, removed_at
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals, version, removed_at
 FROM supply WHERE organisation_id = %(organisation_id)s AND id = %(id)s
 """
 _INSERT = """
 INSERT INTO supply (
     organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals
 ) VALUES (
     %(organisation_id)s, %(plan_id)s, %(requirement_id)s, %(key)s, %(name)s, %(kind)s, %(nominal_v)s, %(cutoff_v)s,
-    %(own_current_a)s, %(output_limit_a)s, %(alarm_output_limit_a)s, %(supply_current_a)s, %(charge_limit_a)s, %(charge_v)s,
-    %(typical_degc)s, %(min_degc)s, %(bank_chemistry)s, %(bank_block_v)s, %(bank_capacity_ah)s, %(bank_rate_h)s,
-    %(bank_series)s, %(bank_parallel)s, %(bank_age_y)s, %(bank_condition_ratio)s, %(bank_life_y)s, %(bank_cells_count)s
+    %(own_current_a)s, %(output_limit_a)s, %(alarm_output_limit_a)s, %(supply_current_a)s, %(charge_limit_a)s,
+    %(charge_v)s, %(typical_degc)s, %(min_degc)s, %(bank_chemistry)s, %(bank_block_v)s, %(bank_capacity_ah)s,
+    %(bank_rate_h)s, %(bank_series)s, %(bank_parallel)s, %(bank_age_y)s, %(bank_condition_ratio)s, %(bank_life_y)s,
+    %(bank_cells_count)s, %(totals)s
 ) RETURNING
     id, organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count, version, removed_at
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals, version, removed_at
 """
 _UPDATE = """
 UPDATE supply SET
@@ -34,22 +35,23 @@ UPDATE supply SET
     %(cutoff_v)s, own_current_a = %(own_current_a)s, output_limit_a = %(output_limit_a)s, alarm_output_limit_a =
     %(alarm_output_limit_a)s, supply_current_a = %(supply_current_a)s, charge_limit_a = %(charge_limit_a)s, charge_v =
     %(charge_v)s, typical_degc = %(typical_degc)s, min_degc = %(min_degc)s, bank_chemistry = %(bank_chemistry)s,
-    bank_block_v = %(bank_block_v)s, bank_capacity_ah = %(bank_capacity_ah)s, bank_rate_h = %(bank_rate_h)s, bank_series =
-    %(bank_series)s, bank_parallel = %(bank_parallel)s, bank_age_y = %(bank_age_y)s, bank_condition_ratio =
-    %(bank_condition_ratio)s, bank_life_y = %(bank_life_y)s, bank_cells_count = %(bank_cells_count)s, version = version + 1
+    bank_block_v = %(bank_block_v)s, bank_capacity_ah = %(bank_capacity_ah)s, bank_rate_h = %(bank_rate_h)s,
+    bank_series = %(bank_series)s, bank_parallel = %(bank_parallel)s, bank_age_y = %(bank_age_y)s,
+    bank_condition_ratio = %(bank_condition_ratio)s, bank_life_y = %(bank_life_y)s, bank_cells_count =
+    %(bank_cells_count)s, totals = %(totals)s, version = version + 1
 WHERE organisation_id = %(organisation_id)s AND id = %(id)s AND version = %(version)s RETURNING
     id, organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count, version, removed_at
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals, version, removed_at
 """
 _SET_REMOVED = """
 UPDATE supply SET removed_at = CASE WHEN %(removed)s THEN now() END, version = version + 1
 WHERE organisation_id = %(organisation_id)s AND id = %(id)s RETURNING
     id, organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count, version, removed_at
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals, version, removed_at
 """
 SUPPLY = Aggregate(
     name="supply",
@@ -79,6 +81,7 @@ SUPPLY = Aggregate(
         "bank_condition_ratio",
         "bank_life_y",
         "bank_cells_count",
+        "totals",
     ),
     select=_SELECT,
     insert=_INSERT,
@@ -89,9 +92,9 @@ SUPPLY = Aggregate(
 _LIST = """
 SELECT
     id, organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, cutoff_v, own_current_a, output_limit_a,
-    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry, bank_block_v,
-    bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio, bank_life_y,
-    bank_cells_count, version, removed_at
+    alarm_output_limit_a, supply_current_a, charge_limit_a, charge_v, typical_degc, min_degc, bank_chemistry,
+    bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio,
+    bank_life_y, bank_cells_count, totals, version, removed_at
 FROM supply WHERE organisation_id = %(organisation_id)s AND plan_id = ANY(%(plan_ids)s) ORDER BY id
 """
 
