@@ -54,7 +54,22 @@ MINUTES = Kind(
 SECONDS = Kind(
     name="time",
     unit="s",
-    units={"s": 1.0, "sec": 1.0, "seconds": 1.0, "ms": 1e-3, "min": 60.0, "minutes": 60.0, "h": 3600.0},
+    units={
+        "s": 1.0,
+        "sec": 1.0,
+        "second": 1.0,
+        "seconds": 1.0,
+        "ms": 1e-3,
+        "min": 60.0,
+        "minute": 60.0,
+        "minutes": 60.0,
+        "h": 3600.0,
+        "hour": 3600.0,
+        "hours": 3600.0,
+        "d": 86_400.0,
+        "day": 86_400.0,
+        "days": 86_400.0,
+    },
     example="8 s",
     most=8_640_000.0,
 )
@@ -85,7 +100,21 @@ PER_HOUR = Kind(
     example="6 an hour",
     most=36_000.0,
 )
+LENGTH = Kind(name="length", unit="m", units={"m": 1.0, "cm": 0.01, "mm": 0.001, "km": 1000.0}, example="30 m", least=1e-3, most=10_000.0)
+SECTION = Kind(name="cross-section", unit="mm²", units={"mm²": 1.0, "mm2": 1.0, "sqmm": 1.0}, example="0.5 mm²", least=0.01, most=500.0)
+ENERGY = Kind(name="energy", unit="Wh", units={"Wh": 1.0, "kWh": 1000.0, "mWh": 0.001}, example="18 Wh", least=1e-6, most=100_000.0)
+APPARENT = Kind(name="apparent power", unit="VA", units={"VA": 1.0, "kVA": 1000.0}, example="40 VA", most=1e6)
+PER_DAY = Kind(
+    name="rate",
+    unit="a day",
+    units={"a day": 1.0, "per day": 1.0, "/d": 1.0, "/day": 1.0, "times a day": 1.0, "a week": 1 / 7, "per week": 1 / 7, "an hour": 24.0},
+    example="2 a day",
+    least=1e-6,
+    most=1_000.0,
+)
 COUNT = Kind(name="number", unit="", units={"": 1.0, "×": 1.0, "x": 1.0, "pcs": 1.0}, example="8", least=1.0, most=10_000.0)
+
+COUNTS = Kind(name="number", unit="", units={"": 1.0, "counts": 1.0}, example="4000", least=1.0, most=10_000_000.0)
 
 
 def read_quantity(text: str, kind: Kind) -> float:
@@ -106,9 +135,9 @@ def read_quantity(text: str, kind: Kind) -> float:
     return value
 
 
-def read_count(text: str) -> int:
+def read_count(text: str, kind: Kind = COUNT) -> int:
     """Return a whole number from 1."""
-    value = read_quantity(text, COUNT)
+    value = read_quantity(text, kind)
     if value != int(value):
         raise QuantityTextError(f"must be a whole number, was {text.strip()}.")
     return int(value)
@@ -131,6 +160,97 @@ def read_current(text: str) -> tuple[float, float | None]:
     if unit.casefold() in ("w", "mw", "kw"):
         raise QuantityTextError(f"is a power: say at which voltage, as in {cleaned.strip()} @ 12 V.")
     return read_quantity(cleaned, CURRENT), None
+
+
+def read_signed_current(text: str, unit: str = "") -> tuple[float, float | None, bool]:
+    """Return a reading as people write it, with its sign; a bare number takes ``unit``. [A, V]
+
+    Also returns the rail where it was written as W @ V, and whether it was written as VA @ V: that is asked about, not refused.
+    """
+    cleaned = _cleaned(text, CURRENT)
+    sign = -1.0 if cleaned.startswith("-") else 1.0
+    cleaned = cleaned.lstrip("+- ")
+    if unit and not re.search(r"[A-Za-zµ]", re.sub(r"[eE][+-]?\d+$", "", cleaned)):
+        cleaned = f"{cleaned} {unit}"
+    was_va = re.search(r"VA(?=\s*@)", cleaned) is not None
+    current_a, rail_v = read_current(re.sub(r"VA(?=\s*@)", "W", cleaned))
+    return sign * current_a, rail_v, was_va
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Duty:
+    """How long a mode is on each time (None: not said) and how often. [s, 1/h]"""
+
+    duration_s: float | None
+    per_hour: float
+
+
+_OFTEN = {
+    "hourly": 1.0,
+    "once an hour": 1.0,
+    "twice an hour": 2.0,
+    "daily": 1 / 24,
+    "once a day": 1 / 24,
+    "twice a day": 2 / 24,
+    "nightly": 1 / 24,
+    "weekly": 1 / 168,
+    "once a week": 1 / 168,
+}
+_WHOLE_S = {"minute": 60.0, "hour": 3600.0, "day": 86_400.0, "week": 604_800.0, "time": 3600.0}
+
+
+def read_duty(text: str) -> Duty:
+    """Return a duty cycle as people think of it: `3 s every 10 min`, `6 an hour`, `8 s, 6 an hour`, `20 % of the day`, `twice a day`."""
+    cleaned = " ".join(_cleaned(text, PER_HOUR).split())
+    share = re.fullmatch(r"(.+?)\s*%\s*of (?:the |an |a )?(minute|hour|day|week|time)", cleaned, re.IGNORECASE)
+    if share:
+        whole_s = _WHOLE_S[share.group(2).lower()]
+        ratio = read_quantity(f"{share.group(1)} %", RATIO) / 100.0
+        if not 0 < ratio <= 1:
+            raise QuantityTextError(f"must be between 0 and 100 % of the {share.group(2).lower()}, was {ratio * 100:g} %.")
+        return Duty(duration_s=ratio * whole_s, per_hour=3600.0 / whole_s)
+    head, often = _duration_and_rate(cleaned)
+    per_hour = _rate(often)
+    if per_hour <= 0:
+        raise QuantityTextError("must come at least now and then: as in 3 s every 10 min, or 6 an hour.")
+    return Duty(duration_s=read_quantity(head, SECONDS) if head else None, per_hour=per_hour)
+
+
+def _duration_and_rate(text: str) -> tuple[str, str]:
+    every = re.search(r"\bevery\b", text, re.IGNORECASE)
+    if every:
+        return text[: every.start()].strip(" ,;"), text[every.start() :]
+    timed = re.match(r"([\d.,]+\s*(?:ms|s|sec|seconds?|min|minutes?|h|hours?|d|days?))\b[,;\s]+(.+)$", text, re.IGNORECASE)
+    return (timed.group(1), timed.group(2)) if timed else ("", text)
+
+
+def _rate(text: str) -> float:
+    folded = text.casefold().strip()
+    if folded in _OFTEN:
+        return _OFTEN[folded]
+    if folded.startswith("every"):
+        rest = folded.removeprefix("every").strip()
+        period_s = _WHOLE_S.get(rest) or read_quantity(rest, SECONDS)
+        if period_s <= 0:
+            raise QuantityTextError("must be every so many seconds, minutes or hours: as in 3 s every 10 min.")
+        return 3600.0 / period_s
+    return read_quantity(re.sub(r"\b(times|x)\s+(?=an?\b|per\b)", "", text, flags=re.IGNORECASE), PER_HOUR)
+
+
+def show_duty(duration_s: float, per_hour: float) -> str:
+    """Return a duty cycle in words: what is on how long, and how often."""
+    period = _say_seconds(3600.0 / per_hour)
+    return f"{_say_seconds(duration_s)} every {_ONE.get(period, period)}"
+
+
+_ONE = {"1 s": "second", "1 min": "minute", "1 h": "hour", "1 d": "day"}
+
+
+def _say_seconds(seconds: float) -> str:
+    for unit_s, name in ((86_400.0, "d"), (3600.0, "h"), (60.0, "min")):
+        if seconds >= unit_s:
+            return f"{float(f'{seconds / unit_s:.3g}'):g} {name}"
+    return f"{float(f'{seconds:.3g}'):g} s"
 
 
 def _cleaned(text: str, kind: Kind) -> str:

@@ -10,11 +10,14 @@ from wtforms.widgets import TextInput
 
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.quantities import (
+    TEMPERATURE,
     Kind,
     QuantityTextError,
     read_count,
     read_current,
+    read_duty,
     read_quantity,
+    read_signed_current,
     show_current,
     show_number,
     show_quantity,
@@ -105,7 +108,71 @@ class CountField(QuantityField):
 
     def read(self, text: str) -> int:
         """Return the number a text says."""
-        return read_count(text)
+        return read_count(text, self.kind)
+
+
+class DutyField(QuantityField):
+    """How often a mode comes on, as people think of it; ``duration_s`` is how long it lasts where the text says so. [1/h]"""
+
+    duration_s: float | None = None
+
+    def show(self, value: float | None) -> str:
+        """Return how often, in words."""
+        return "" if value is None else super().show(value)
+
+    def read(self, text: str) -> float:
+        """Return how often a text says."""
+        duty = read_duty(text)
+        self.duration_s = duty.duration_s
+        return duty.per_hour
+
+
+class SignedCurrentField(QuantityField):
+    """A reading with its sign; a bare number takes ``bare_unit``. ``was_va`` says that it was typed in volt-amperes."""
+
+    bare_unit = ""
+    was_va = False
+    rail_v: float | None = None
+
+    def show(self, value: float | None) -> str:
+        """Return a current with its sign."""
+        return "" if value is None else ("−" if value < 0 else "") + show_current(abs(value))
+
+    def read(self, text: str) -> float:
+        """Return the current a text says."""
+        current_a, self.rail_v, self.was_va = read_signed_current(text, self.bare_unit)
+        return current_a
+
+
+class MonthsField(StringField):
+    """Twelve temperatures from January, or nothing. ``data`` is the list, or None."""
+
+    hint = "twelve, from January: 2 3 6 9 13 16 18 18 15 11 6 3; empty if as the typical one"
+
+    def _value(self) -> str:
+        if self.raw_data:
+            return str(self.raw_data[0])
+        return " ".join(show_number(v) for v in self.data or [])
+
+    def process_formdata(self, valuelist: Sequence[str]) -> None:
+        """Read the typed text."""
+        text = (valuelist[0] if valuelist else "").strip()
+        self.data = None
+        if not text:
+            return
+        parts = [p for p in text.replace(";", " ").replace("°C", " ").split() if p.strip(",")]
+        try:
+            values = [read_quantity(p.strip(",").replace("−", "-"), TEMPERATURE) for p in parts]
+        except QuantityTextError as error:
+            raise ValueError(str(error)) from error
+        if len(values) != 12:
+            raise ValueError(f"must be twelve temperatures from January, separated by spaces; there are {len(values)}.")
+        self.data = values
+
+    def pre_validate(self, form: BaseForm) -> None:
+        """Stop where the text could not be read."""
+        if self.process_errors:
+            raise StopValidation()
 
 
 class TextField(StringField):

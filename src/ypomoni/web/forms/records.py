@@ -6,8 +6,18 @@ from wtforms import BooleanField, FieldList, Form, FormField
 
 from ypomoni.documents import quantities as q
 from ypomoni.storage.connection import Row
-from ypomoni.web.forms.fields import ChoiceField, CountField, CurrentField, QuantityField, TextField, Typed
-from ypomoni.web.view.words import BEHAVIOUR_WORDS, CHEMISTRY_WORDS, CONVERTER_WORDS, KIND_WORDS, METHOD_CHOICES, PROVENANCE_WORDS
+from ypomoni.web.forms.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, Typed
+from ypomoni.web.view.words import (
+    BEHAVIOUR_WORDS,
+    CHEMISTRY_WORDS,
+    CONVERTER_WORDS,
+    HOOKUP_WORDS,
+    KIND_WORDS,
+    METHOD_CHOICES,
+    POINT_WORDS,
+    PROVENANCE_WORDS,
+    PURPOSE_WORDS,
+)
 
 PERCENT = 0.01
 
@@ -18,6 +28,8 @@ class RecordForm(Form):
     title = ""
     paths: dict[str, str] = {}
     groups: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    # Repeated parts: field, legend, and the words of the button that adds one.
+    parts: tuple[tuple[str, str, str], ...] = ()
     caution = ""
 
     @staticmethod
@@ -207,31 +219,88 @@ SUPPLY_START: Row = {
 }
 
 
-class BurstForm(Form):
-    """One burst; left empty altogether it is none."""
+class PartForm(Form):
+    """A repeated part of a load; left empty altogether it is none. ``needed`` are the fields that one needs."""
 
-    name = TextField("What for", required=False, hint="as in transmit")
-    current_a = CurrentField("Current", q.CURRENT, optional=True, hint="in all while it lasts, as in 1.2 A")
-    duration_s = QuantityField("Lasts", q.SECONDS, optional=True, hint="as in 8 s")
-    per_hour = QuantityField("How often", q.PER_HOUR, optional=True, hint="as in 6 an hour")
-    offset_s = QuantityField("First after", q.SECONDS, optional=True, hint="after mains fails; empty for at once")
-    during = ChoiceField("When", choices={"always": "Always", "alarm": "In alarm only"}, default="always")
+    needed: tuple[str, ...] = ()
 
     @property
     def is_blank(self) -> bool:
-        """Whether nothing was typed."""
-        return not any(
-            (f.raw_data and str(f.raw_data[0]).strip()) or f.data is not None for f in (self.current_a, self.duration_s, self.per_hour)
-        )
+        """Whether nothing was typed into what it needs."""
+        fields = [self[name] for name in self.needed]
+        return not any((f.raw_data and str(f.raw_data[0]).strip()) or f.data is not None for f in fields)
 
     def validate(self, extra_validators: Any = None) -> bool:
-        """Ask for what a burst needs, unless it is blank."""
+        """Ask for what it needs, unless it is blank."""
         good = super().validate(extra_validators)
         if not self.is_blank:
-            for field in (self.current_a, self.duration_s, self.per_hour):
+            for field in (self[name] for name in self.needed):
                 if field.data is None and not field.errors:
-                    field.errors = [f"must not be empty: {field.hint}."]
+                    field.errors = [f"must not be empty: {getattr(field, 'hint', '')}."]
                     good = False
+        return good
+
+
+class BurstForm(PartForm):
+    """One burst. How long it lasts may also be said with how often, as in `3 s every 10 min`."""
+
+    needed = ("current_a", "per_hour", "duration_s")
+    name = TextField("What for", required=False, hint="as in transmit")
+    current_a = CurrentField("Current", q.CURRENT, optional=True, hint="in all while it lasts, as in 1.2 A")
+    duration_s = QuantityField("Lasts", q.SECONDS, optional=True, hint="as in 8 s; empty if said beside it")
+    per_hour = DutyField("How often", q.PER_HOUR, optional=True, hint="6 an hour, 3 s every 10 min, 20 % of the day")
+    offset_s = QuantityField("First after", q.SECONDS, optional=True, hint="after mains fails; empty for at once")
+    during = ChoiceField("When", choices={"always": "Always", "alarm": "In alarm only"}, default="always")
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Take the duration from how often, and refuse two that disagree."""
+        said_s = self.per_hour.duration_s
+        if said_s is not None and self.duration_s.data is None and not self.duration_s.process_errors:
+            self.duration_s.data = said_s
+        good = super().validate(extra_validators)
+        if said_s is not None and self.duration_s.data is not None and abs(self.duration_s.data - said_s) > 1e-9 * said_s:
+            self.duration_s.errors = [f"is another time than beside it ({said_s:g} s): keep one of them."]
+            return False
+        return good
+
+
+class ThermostatForm(PartForm):
+    """A heater or a fan."""
+
+    needed = ("current_a",)
+    name = TextField("What for", required=False, hint="as in cabinet heater")
+    current_a = CurrentField("Adds", q.CURRENT, optional=True, hint="to the rest current while on, as in 1.5 A")
+    below_degc = QuantityField("On below", q.TEMPERATURE, optional=True, hint="as in 5 °C")
+    above_degc = QuantityField("Or on above", q.TEMPERATURE, optional=True, hint="as in 35 °C")
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Ask for one of the two temperatures."""
+        good = super().validate(extra_validators)
+        if not self.is_blank and (self.below_degc.data is None) == (self.above_degc.data is None) and not self.below_degc.errors:
+            self.below_degc.errors = ["needs one of the two: below which temperature it is on, or above which."]
+            return False
+        return good
+
+
+class RechargeForm(PartForm):
+    """A device's own battery, filled from the supply."""
+
+    needed = ("per_day",)
+    name = TextField("What for", required=False, hint="as in handset battery")
+    energy_wh = QuantityField("Energy", q.ENERGY, optional=True, hint="as in 18 Wh; or the two beside it")
+    charge_ah = QuantityField("Or charge", q.CHARGE, optional=True, hint="as in 2600 mAh")
+    battery_v = QuantityField("At", q.VOLTAGE, optional=True, hint="its own voltage, as in 3.7 V")
+    depth_ratio = QuantityField("Share refilled", q.RATIO, optional=True, scale=PERCENT, hint="as in 80 %; empty for all of it")
+    per_day = QuantityField("How often", q.PER_DAY, optional=True, hint="as in 1 a day")
+    efficiency_ratio = QuantityField("Charger's efficiency", q.RATIO, optional=True, scale=PERCENT, hint="empty for 80 %")
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Ask for the energy, one way or the other."""
+        good = super().validate(extra_validators)
+        known = self.energy_wh.data is not None or (self.charge_ah.data is not None and self.battery_v.data is not None)
+        if not self.is_blank and not known and not self.energy_wh.errors:
+            self.energy_wh.errors = ["must not be empty: as in 18 Wh, or fill charge and voltage beside it."]
+            return False
         return good
 
 
@@ -252,13 +321,39 @@ class LoadForm(RecordForm):
     behaviour = ChoiceField("Draws as", choices=BEHAVIOUR_WORDS)
     min_v = QuantityField("Works down to", q.VOLTAGE, optional=True, hint="as in 10.8 V, or empty if not known")
     essential = BooleanField("Essential: the supply has ended when this one has")
+    place = ChoiceField("Place", choices={})
+    branch = TextField("Branch", required=False, hint="the circuit it hangs on, as in Bus 1, north")
+    bus_group = TextField("Bus group", required=False, hint="devices that share one data bus and its 0 V")
+    purpose = ChoiceField("For", choices={"": "not said", **PURPOSE_WORDS})
+    cable_length_m = QuantityField("Cable, one way", q.LENGTH, optional=True, hint="as in 30 m; empty if short")
+    cable_section_mm2 = QuantityField("Conductor", q.SECTION, optional=True, hint="as in 0.5 mm²")
+    ac_power_w = QuantityField("Watts from AC", q.POWER, optional=True, hint="only if it runs on AC, as in 32 W")
+    ac_apparent_va = QuantityField("Volt-amperes", q.APPARENT, optional=True, hint="as in 40 VA; VA is not W")
+    ac_power_factor_ratio = QuantityField("Power factor", q.FACTOR, optional=True, hint="as in 0.8")
     bursts = FieldList(FormField(BurstForm))
+    thermostats = FieldList(FormField(ThermostatForm))
+    recharges = FieldList(FormField(RechargeForm))
     groups = (
-        ("", ("name", "supply", "quantity")),
+        ("", ("name", "supply", "quantity", "purpose", "essential")),
         ("Current of one piece", ("standby", "standby_provenance", "alarm", "alarm_provenance")),
-        ("How it is fed", ("rail_v", "converter", "converter_efficiency_ratio", "behaviour", "min_v", "essential")),
+        ("How it is fed", ("rail_v", "converter", "converter_efficiency_ratio", "behaviour", "min_v")),
+        ("Where it is", ("place", "branch", "bus_group", "cable_length_m", "cable_section_mm2")),
+        ("On AC: recorded; its supply's holdover is not modelled yet", ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio")),
+    )
+    parts = (
+        ("bursts", "Bursts: a transmission, a relay, a logger waking", "Add a burst"),
+        ("thermostats", "Thermostats: a heater that comes on in the cold, a fan in the heat", "Add a thermostat"),
+        ("recharges", "A battery of its own, filled from this supply", "Add a recharge"),
     )
     paths = {
+        "cable.length_m": "cable_length_m",
+        "cable.section_mm2": "cable_section_mm2",
+        "cable": "cable_length_m",
+        "ac.power_w": "ac_power_w",
+        "ac.apparent_va": "ac_apparent_va",
+        "ac.power_factor_ratio": "ac_power_factor_ratio",
+        "ac": "ac_power_w",
+        "place": "place",
         "standby": "standby",
         "alarm": "alarm",
         "rail_v": "rail_v",
@@ -283,7 +378,28 @@ class LoadForm(RecordForm):
         ):
             self.converter_efficiency_ratio.errors = ["must not be empty for a switching converter: 85 % is common."]
             good = False
-        return good
+        return self._pairs_are_whole() and self._watts_are_possible() and good
+
+    def _pairs_are_whole(self) -> bool:
+        length, section = self.cable_length_m, self.cable_section_mm2
+        if (length.data is None) == (section.data is None) or length.errors or section.errors:
+            return True
+        missing = section if section.data is None else length
+        missing.errors = [f"must not be empty where the other is known: {missing.hint}."]
+        return False
+
+    def _watts_are_possible(self) -> bool:
+        power_w, apparent_va, factor = self.ac_power_w, self.ac_apparent_va, self.ac_power_factor_ratio
+        if factor.data is not None and not 0 < factor.data <= 1:
+            factor.errors = ["must be above 0 and at most 1."]
+            return False
+        if power_w.data is not None and apparent_va.data is not None and power_w.data > apparent_va.data * 1.0001:
+            power_w.errors = [f"must not be above the volt-amperes ({apparent_va.data:g} VA): W = VA × power factor."]
+            return False
+        if power_w.data is None and apparent_va.data is None and factor.data is not None:
+            power_w.errors = ["must not be empty where there is a power factor: write the watts or the volt-amperes."]
+            return False
+        return True
 
     def columns(self) -> Row:
         """Return the columns. The typed texts of the currents are kept beside their figures."""
@@ -305,7 +421,27 @@ class LoadForm(RecordForm):
             "alarm_provenance": self.alarm_provenance.data if has_alarm else None,
             "alarm_text": _typed(self.alarm) if has_alarm else None,
             "bursts": [_burst(entry.form) for entry in self.bursts if not entry.form.is_blank],
+            "thermostats": [_thermostat(entry.form) for entry in self.thermostats if not entry.form.is_blank],
+            "recharges": [_recharge(entry.form) for entry in self.recharges if not entry.form.is_blank],
+            "place_id": int(self.place.data) if self.place.data else None,
+            "branch": self.branch.data or None,
+            "bus_group": self.bus_group.data or None,
+            "purpose": self.purpose.data or None,
+            **{name: self[name].data for name in _PLAIN},
+            # A figure typed anew is not the one a reading gave; see `keep_readings`.
+            "standby_uncertainty_a": None,
+            "standby_reading": None,
+            "alarm_uncertainty_a": None,
+            "alarm_reading": None,
         }
+
+    @staticmethod
+    def keep_readings(columns: Row, row: Row) -> Row:
+        """Return columns with the reading behind each current that is still the one it gave."""
+        for name in ("standby", "alarm"):
+            if all(columns[f"{name}_{part}"] == row[f"{name}_{part}"] for part in ("current_a", "provenance")):
+                columns |= {f"{name}_{part}": row[f"{name}_{part}"] for part in ("uncertainty_a", "reading")}
+        return columns
 
     @staticmethod
     def data_of(row: Row) -> dict[str, Any]:
@@ -317,7 +453,9 @@ class LoadForm(RecordForm):
             "alarm": Typed.of(row, "alarm"),
             "alarm_provenance": row.get("alarm_provenance") or row.get("standby_provenance"),
             "converter": row.get("converter_kind") or "",
-            "bursts": row.get("bursts") or [],
+            "place": "" if row.get("place_id") is None else str(row["place_id"]),
+            "purpose": row.get("purpose") or "",
+            **{name: row.get(name) or [] for name in ("bursts", "thermostats", "recharges")},
         }
 
 
@@ -340,6 +478,25 @@ def _typed(field: CurrentField) -> str | None:
     return text or None
 
 
+_PLAIN = ("cable_length_m", "cable_section_mm2", "ac_power_w", "ac_apparent_va", "ac_power_factor_ratio")
+
+
+def _thermostat(form: Any) -> dict[str, Any]:
+    return {
+        "name": form.name.data or "thermostat",
+        **{name: form[name].data for name in ("current_a", "below_degc", "above_degc")},
+    }
+
+
+def _recharge(form: Any) -> dict[str, Any]:
+    return {
+        "name": form.name.data or "recharge",
+        **{name: form[name].data for name in ("energy_wh", "charge_ah", "battery_v", "per_day")},
+        "depth_ratio": form.depth_ratio.data or 1.0,
+        "efficiency_ratio": form.efficiency_ratio.data or 0.8,
+    }
+
+
 def _burst(form: Any) -> dict[str, Any]:
     return {
         "name": form.name.data or "burst",
@@ -351,5 +508,103 @@ def _burst(form: Any) -> dict[str, Any]:
     }
 
 
-FORMS: dict[str, type[RecordForm]] = {"site": SiteForm, "requirement": RequirementForm, "supply": SupplyForm, "load": LoadForm}
-STARTS: dict[str, Row] = {"site": {}, "requirement": REQUIREMENT_START, "supply": SUPPLY_START, "load": LOAD_START}
+class PlaceForm(RecordForm):
+    """A place of the site."""
+
+    title = "Place"
+    name = TextField("Name", hint="as in Strongroom, basement")
+    typical_degc = QuantityField("Typical temperature", q.TEMPERATURE, optional=True, hint="empty if as the site")
+    min_degc = QuantityField("Lowest temperature", q.TEMPERATURE, optional=True, hint="empty if as the site")
+    monthly_degc = MonthsField("Mean of each month")
+    groups = (("", ("name", "typical_degc", "min_degc")), ("For thermostats", ("monthly_degc",)))
+
+
+class PointForm(RecordForm):
+    """A measuring point."""
+
+    title = "Measuring point"
+    name = TextField("Name", hint="as in Bay B output")
+    kind = ChoiceField("What is opened or clamped", choices=POINT_WORDS)
+    supply = ChoiceField("Of supply", choices={})
+    parent = ChoiceField("Behind", choices={})
+    load = ChoiceField("Its load, for a device", choices={})
+    groups = (("", ("name", "kind", "supply", "parent", "load")),)
+    paths = {"load": "load", "parent": "parent", "supply": "supply"}
+
+    def columns(self) -> Row:
+        """Return the columns."""
+        return {
+            "name": self.name.data,
+            "kind": self.kind.data,
+            "supply_id": int(self.supply.data),
+            "parent_id": int(self.parent.data) if self.parent.data else None,
+            "load_id": int(self.load.data) if self.load.data and self.kind.data == "device" else None,
+        }
+
+    @staticmethod
+    def data_of(row: Row) -> dict[str, Any]:
+        """Return the fields' data of a row."""
+        return {**row, **{n: "" if row.get(f"{n}_id") is None else str(row[f"{n}_id"]) for n in ("supply", "parent", "load")}}
+
+
+class RangeForm(PartForm):
+    """One range of an instrument."""
+
+    needed = ("limit_a",)
+    jack = TextField("Jack", required=False, hint="as printed, as in mA")
+    limit_a = CurrentField("Up to", q.CURRENT, optional=True, hint="as in 400 mA")
+    burden_v = QuantityField("Drops at full scale", q.VOLTAGE, optional=True, hint="as in 0.3 V; empty if not known")
+    fuse_a = CurrentField("Fuse", q.CURRENT, optional=True, hint="as in 500 mA")
+    longest_s = QuantityField("For at most", q.SECONDS, optional=True, hint="as in 10 s; empty for any time")
+
+
+class InstrumentForm(RecordForm):
+    """A meter."""
+
+    title = "Instrument"
+    name = TextField("Name", hint="as you call it: yellow meter, van 2")
+    hookup = ChoiceField("Used", choices=HOOKUP_WORDS)
+    accuracy_ratio = QuantityField("Accuracy", q.RATIO, scale=PERCENT, hint="share of the reading, as in 1 %")
+    digits_count = CountField("Plus digits", q.COUNT, hint="as in 3")
+    display_count = CountField("Counts of its display", q.COUNTS, hint="as in 4000")
+    offset_a = CurrentField("Offset", q.CURRENT, hint="what a zeroed clamp still shows, as in 20 mA; 0 A for others")
+    ranges = FieldList(FormField(RangeForm))
+    groups = (("", ("name", "hookup", "accuracy_ratio", "digits_count", "display_count", "offset_a")),)
+    parts = (("ranges", "Ranges, smallest first", "Add a range"),)
+
+    def columns(self) -> Row:
+        """Return the columns; ranges in the order of their limits."""
+        found = {name: self[name].data for name in ("name", "hookup", "accuracy_ratio", "digits_count", "display_count", "offset_a")}
+        ranges = [
+            {"jack": e.form.jack.data or "mA", **{n: e.form[n].data for n in ("limit_a", "burden_v", "fuse_a", "longest_s")}}
+            for e in self.ranges
+            if not e.form.is_blank
+        ]
+        return {**found, "ranges": sorted(ranges, key=lambda r: r["limit_a"])}
+
+    @staticmethod
+    def data_of(row: Row) -> dict[str, Any]:
+        """Return the fields' data of a row."""
+        return {**row, "ranges": row.get("ranges") or []}
+
+
+INSTRUMENT_START: Row = {"hookup": "series", "accuracy_ratio": 0.01, "digits_count": 3, "display_count": 4000, "offset_a": 0.0, "ranges": []}
+
+FORMS: dict[str, type[RecordForm]] = {
+    "site": SiteForm,
+    "requirement": RequirementForm,
+    "supply": SupplyForm,
+    "load": LoadForm,
+    "place": PlaceForm,
+    "point": PointForm,
+    "instrument": InstrumentForm,
+}
+STARTS: dict[str, Row] = {
+    "site": {},
+    "requirement": REQUIREMENT_START,
+    "supply": SUPPLY_START,
+    "load": LOAD_START,
+    "place": {},
+    "point": {"kind": "branch"},
+    "instrument": INSTRUMENT_START,
+}

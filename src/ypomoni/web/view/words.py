@@ -42,6 +42,17 @@ CHEMISTRY_WORDS = {
     "li_socl2": "Li-SOCl2",
 }
 PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
+PURPOSE_WORDS = {"life_safety": "life safety", "security": "security", "monitoring": "monitoring", "convenience": "convenience"}
+POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
+STATE_WORDS = {
+    "standby": "Standby",
+    "alarm": "Alarm",
+    "transmitting": "Transmitting",
+    "walk_about": "Walk-about",
+    "custom": "Other",
+}
+MAINS_WORDS = {"on": "Mains on", "off": "Mains off"}
+HOOKUP_WORDS = {"series": "In series", "clamp": "Clamp", "bench": "Bench supply", "power_meter": "Power meter, AC"}
 BEHAVIOUR_WORDS = {"constant_current": "Constant current", "constant_power": "Constant power", "resistive": "Resistive"}
 CONVERTER_WORDS = {"": "None", "switching": "Switching", "linear": "Linear"}
 METHOD_CHOICES = {
@@ -56,12 +67,17 @@ __all__ = [
     "BEHAVIOUR_WORDS",
     "CHEMISTRY_WORDS",
     "CONVERTER_WORDS",
+    "HOOKUP_WORDS",
     "KIND_WORDS",
     "LIMIT_WORDS",
     "LIMIT_WORDS_SHORT",
     "METHOD_CHOICES",
+    "MAINS_WORDS",
     "METHOD_WORDS",
+    "POINT_WORDS",
     "PROVENANCE_WORDS",
+    "PURPOSE_WORDS",
     "SEVERITY_WORDS",
+    "STATE_WORDS",
     "VERDICT_WORDS",
 ]

@@ -1,0 +1,362 @@
+"""The load register as a table: which column is what, what a row says, and what is doubtful about it. Called by the import and the export.
+
+Nothing is guessed in silence: a cell that could be read two ways is marked with the reason, and the row waits for an answer.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ypomoni.core.wording import plain_number
+from ypomoni.documents import quantities as q
+from ypomoni.documents.quantities import (
+    QuantityTextError,
+    read_count,
+    read_current,
+    read_quantity,
+    show_current,
+    show_number,
+    show_quantity,
+)
+from ypomoni.documents.tables import Sheet
+
+# Field, its heading on export, and words that a heading of it holds in other people's tables; the first field that fits wins.
+FIELDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    ("supply", "Supply", ("supply", "psu", "power supply", "fed from", "panel", "source")),
+    ("quantity", "Quantity", ("qty", "quantity", "pcs", "no. of", "number", "count", "pieces", "stk", "nr")),
+    ("standby_total", "Standby, all pieces", ("total standby", "standby total", "total quiescent", "total current", "sum ma")),
+    ("alarm_total", "Alarm, all pieces", ("total alarm", "alarm total")),
+    ("standby", "Standby each", ("standby", "quiescent", "rest", "idle", "stand-by", "quiet", "sleep", "normal", "current", "ma", "draw")),
+    ("alarm", "Alarm each", ("alarm", "active", "max", "peak", "fire")),
+    ("power_w", "Power each", ("watt", "power", "load w")),
+    ("rail_v", "Volts", ("volt", "rail", "vdc", "v dc", "supply v")),
+    ("place", "Place", ("place", "location", "room", "zone", "area", "where", "position")),
+    ("branch", "Branch", ("branch", "circuit", "cable no", "fuse", "output")),
+    ("bus_group", "Bus group", ("bus", "data line", "loop")),
+    ("purpose", "For", ("purpose", "for what", "use", "category")),
+    ("provenance", "Known from", ("known from", "provenance", "basis", "how known", "origin")),
+    ("min_v", "Works down to", ("min v", "minimum volt", "works down", "lowest volt")),
+    ("cable_length_m", "Cable, one way", ("cable length", "length", "run m", "distance")),
+    ("cable_section_mm2", "Conductor", ("mm²", "mm2", "section", "conductor", "csa")),
+    ("remark", "Remark", ("remark", "note", "comment")),
+    ("name", "Load", ("load", "device", "name", "item", "description", "equipment", "type", "model", "unit", "product", "what")),
+)
+EXPORTED = (
+    "name",
+    "quantity",
+    "supply",
+    "place",
+    "branch",
+    "bus_group",
+    "purpose",
+    "standby",
+    "provenance",
+    "alarm",
+    "rail_v",
+    "min_v",
+    "cable_length_m",
+    "cable_section_mm2",
+)
+HEADINGS = {key: heading for key, heading, _ in FIELDS}
+_CURRENT_FIELDS = frozenset({"standby", "alarm", "standby_total", "alarm_total"})
+_HEADER_UNIT = re.compile(r"[\[(]\s*([µμumk]?(?:Ah?|W|V|VA|m|mm²|mm2))\s*[\])]|\b([µμum]?A|m?W|V|VA|mm²|mm2)\b\s*$")
+_TOTALS = re.compile(r"^\s*(grand\s+)?(sub-?\s*)?(total|sum|summe|gesamt)s?\b", re.IGNORECASE)
+_FORMULA = re.compile(r"^'*[=+\-@\t\r]")
+PURPOSES = {
+    "life_safety": "life safety",
+    "security": "security",
+    "monitoring": "monitoring",
+    "convenience": "convenience",
+}
+PROVENANCES = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
+
+
+def guarded(text: str) -> str:
+    """Return a text that no spreadsheet takes for a formula: an apostrophe before what could be one."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def unguarded(text: str) -> str:
+    """Return a text as it was before `guarded`."""
+    return text[1:] if text.startswith("'") and _FORMULA.match(text[1:]) else text
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mapping:
+    """Which sheet, which row holds the headings (None: none does), and what each column is ('' for not used)."""
+
+    sheet: int
+    header_row: int | None
+    columns: tuple[str, ...]
+
+
+@dataclass(slots=True, kw_only=True)
+class RowFound:
+    """One row: what it says of a load, the cells in doubt with their reasons, and whether it is left out."""
+
+    number: int
+    cells: tuple[str, ...]
+    values: dict[str, Any] = field(default_factory=dict)
+    doubts: dict[int, str] = field(default_factory=dict)
+    skipped: str = ""
+
+
+def propose_mapping(sheets: list[Sheet]) -> Mapping:
+    """Return the mapping that fits best: the row with the most headings we know, in the sheet that has it."""
+    best = Mapping(sheet=0, header_row=None, columns=tuple("" for _ in sheets[0].rows[0]))
+    best_score = 0
+    for n, sheet in enumerate(sheets):
+        for r, row in enumerate(sheet.rows[:25]):
+            columns = propose_columns(row)
+            filled = sum(1 for cell in row if cell)
+            known = sum(1 for c in columns if c)
+            # A title that was merged over the table has one cell; a row of data has hardly a heading.
+            score = 0 if filled < 2 or "name" not in columns else known * 10 - filled
+            if score > best_score:
+                best, best_score = Mapping(sheet=n, header_row=r, columns=columns), score
+    return best
+
+
+def propose_columns(headings: tuple[str, ...]) -> tuple[str, ...]:
+    """Return what each heading seems to be; each field once."""
+    scores: list[tuple[int, int, int, str]] = []
+    for c, heading in enumerate(headings):
+        words = re.sub(r"[_\s]+", " ", heading.casefold().strip())
+        if not words or re.fullmatch(r"[\d.,\s]+", words):
+            continue
+        for n, (key, label, known) in enumerate(FIELDS):
+            if words == label.casefold():
+                scores.append((1000, -n, c, key))
+            for word in known:
+                if words == word:
+                    scores.append((500, -n, c, key))
+                elif re.search(rf"(?<![a-z]){re.escape(word)}(?![a-z])", words):
+                    scores.append((len(word) * 4, -n, c, key))
+    found: dict[int, str] = {}
+    for _, _, c, key in sorted(scores, reverse=True):
+        if c not in found and key not in found.values():
+            found[c] = key
+    return tuple(found.get(c, "") for c in range(len(headings)))
+
+
+def read_rows(sheet: Sheet, mapping: Mapping, *, supplies: list[str], places: list[str], default_supply: str | None) -> list[RowFound]:
+    """Return every row below the headings with what it says and what is doubtful about it."""
+    headings = sheet.rows[mapping.header_row] if mapping.header_row is not None else tuple("" for _ in mapping.columns)
+    start = 0 if mapping.header_row is None else mapping.header_row + 1
+    reader = _Reader(mapping.columns, headings, supplies, places, default_supply)
+    return [reader.read(n, row) for n, row in enumerate(sheet.rows[start:], start=start)]
+
+
+class _Reader:
+    """Reads rows under one mapping."""
+
+    def __init__(self, columns: tuple[str, ...], headings: tuple[str, ...], supplies: list[str], places: list[str], default: str | None):
+        self.columns = columns
+        self.units = [_unit_of(h) for h in headings]
+        self.supplies = {s.casefold(): s for s in supplies}
+        self.places = {p.casefold(): p for p in places}
+        self.default_supply = default
+        self.headings = headings
+        self.section = ""
+
+    def read(self, number: int, cells: tuple[str, ...]) -> RowFound:
+        row = RowFound(number=number + 1, cells=cells)
+        texts = {key: (c, unguarded(cells[c])) for c, key in enumerate(self.columns) if key and c < len(cells)}
+        name = texts.get("name", (0, ""))[1].strip()
+        filled = [c for c in cells if c.strip()]
+        if not filled:
+            row.skipped = "empty"
+        elif _TOTALS.match(name) or (not name and _TOTALS.match(filled[0])):
+            row.skipped = "a row of totals"
+        elif len(filled) == 1 and (not name or name == filled[0]):
+            row.skipped = "a title"
+            self.section = filled[0]
+        elif tuple(c.casefold() for c in cells) == tuple(h.casefold() for h in self.headings):
+            row.skipped = "the headings again"
+        else:
+            self._read_load(row, texts)
+        return row
+
+    def _read_load(self, row: RowFound, texts: dict[str, tuple[int, str]]) -> None:
+        column, name = texts.get("name", (0, ""))
+        if not name.strip():
+            row.doubts[column] = "has no name: write one, or leave the row out."
+        row.values["name"] = name.strip()[:200]
+        row.values["quantity"] = 1
+        readers: dict[str, Callable[[RowFound, int, str], None]] = {
+            "quantity": self._quantity,
+            "rail_v": self._number("rail_v", q.VOLTAGE),
+            "min_v": self._number("min_v", q.VOLTAGE),
+            "cable_length_m": self._number("cable_length_m", q.LENGTH),
+            "cable_section_mm2": self._number("cable_section_mm2", q.SECTION),
+            "standby": self._current("standby"),
+            "alarm": self._current("alarm"),
+            "standby_total": self._current("standby_total"),
+            "alarm_total": self._current("alarm_total"),
+            "power_w": self._number("power_w", q.POWER),
+            "supply": self._supply,
+            "place": self._place,
+            "purpose": self._word("purpose", PURPOSES),
+            "provenance": self._word("provenance", PROVENANCES),
+            "branch": self._text("branch"),
+            "bus_group": self._text("bus_group"),
+        }
+        for key, (c, text) in texts.items():
+            if key in readers and text.strip() not in ("", "-", "–", "—", "n/a", "N/A"):
+                readers[key](row, c, text.strip())
+        self._settle(row, texts)
+
+    def _settle(self, row: RowFound, texts: dict[str, tuple[int, str]]) -> None:
+        """Bring watts and totals to the current of one piece, and ask where there is none."""
+        values = row.values
+        if "supply" not in values:
+            values["supply"] = self.default_supply
+        column = texts.get("standby", texts.get("power_w", texts.get("standby_total", (0, ""))))[0]
+        power_w = values.pop("power_w", None)
+        for name in ("standby", "alarm"):
+            total_a = values.pop(f"{name}_total", None)
+            if total_a is None:
+                continue
+            each_a = total_a / values["quantity"]
+            if name not in values:
+                values[name] = each_a
+            elif abs(values[name] * values["quantity"] - total_a) > 0.02 * total_a + 1e-9:
+                product_a = float(f"{values[name] * values['quantity']:.6g}")
+                row.doubts.setdefault(
+                    texts[f"{name}_total"][0],
+                    f"{values['quantity']} × {show_current(values[name])} are {show_current(product_a)}, not {show_current(total_a)}: "
+                    f"is {show_current(values[name])} of one piece, and how many are there?",
+                )
+        if "standby" not in values and power_w is not None:
+            if "rail_v" not in values:
+                row.doubts[texts["power_w"][0]] = "is a power: at which voltage? Map a column of volts, or write W @ V."
+            else:
+                values["standby"] = power_w / values["rail_v"]
+                values.setdefault("provenance", "nameplate")
+                values["as_watts"] = True
+        if "standby" not in values and not row.doubts:
+            if "alarm" in values:
+                values["standby"] = 0.0
+                row.doubts[texts["alarm"][0]] = "has a current in alarm only: does it draw nothing in standby?"
+            else:
+                row.doubts[column] = "has no current: write one as in 350 mA, or leave the row out."
+        values.setdefault("provenance", "estimate")
+
+    # -- cells ---------------------------------------------------------------------------------------------------------------------
+
+    def _current(self, name: str) -> Callable[[RowFound, int, str], None]:
+        def read(row: RowFound, c: int, text: str) -> None:
+            try:
+                current_a, rail_v, note = read_table_current(text, self.units[c] if c < len(self.units) else "")
+            except QuantityTextError as error:
+                row.doubts[c] = str(error)
+                return
+            row.values[name] = current_a
+            if rail_v is not None:
+                row.values["rail_v"] = rail_v
+                row.values["as_watts"] = True
+            if note:
+                row.doubts[c] = note
+
+        return read
+
+    def _number(self, name: str, kind: q.Kind) -> Callable[[RowFound, int, str], None]:
+        def read(row: RowFound, c: int, text: str) -> None:
+            unit = self.units[c] if c < len(self.units) else ""
+            bare = re.fullmatch(r"[\d.,\s]+", text) is not None
+            try:
+                row.values[name] = read_quantity(f"{text} {unit or kind.unit}" if bare else re.sub(r"\s*(DC|AC|dc|ac)$", "", text), kind)
+            except QuantityTextError as error:
+                row.doubts[c] = str(error)
+
+        return read
+
+    def _quantity(self, row: RowFound, c: int, text: str) -> None:
+        try:
+            row.values["quantity"] = read_count(re.sub(r"^[x×]\s*", "", text))
+        except QuantityTextError as error:
+            row.doubts[c] = str(error)
+
+    def _supply(self, row: RowFound, c: int, text: str) -> None:
+        known = self.supplies.get(text.casefold())
+        if known is None:
+            row.doubts[c] = f"no supply of this plan is called {text!r}: it would stay unassigned."
+        row.values["supply"] = known
+
+    def _place(self, row: RowFound, _: int, text: str) -> None:
+        row.values["place"] = self.places.get(text.casefold(), text[:200])
+
+    def _word(self, name: str, words: dict[str, str]) -> Callable[[RowFound, int, str], None]:
+        def read(row: RowFound, c: int, text: str) -> None:
+            folded = text.casefold().replace("_", " ").replace("-", " ")
+            key = next((k for k, w in words.items() if folded in (w, k)), None) or next((k for k, w in words.items() if w in folded), None)
+            if key is None:
+                row.doubts[c] = f"must be one of {', '.join(words.values())}."
+            else:
+                row.values[name] = key
+
+        return read
+
+    def _text(self, name: str) -> Callable[[RowFound, int, str], None]:
+        def read(row: RowFound, _: int, text: str) -> None:
+            row.values[name] = text[:200]
+
+        return read
+
+
+def read_table_current(text: str, header_unit: str) -> tuple[float, float | None, str]:
+    """Return a current, the rail where watts were written at a voltage, and what is doubtful about it. [A, V]
+
+    A bare number takes the unit of its heading. A comma that could group thousands is taken as a decimal comma and marked.
+    """
+    text = re.sub(r"^(ca\.?|approx\.?|about|~|≈|<|max\.?)\s*", "", text, flags=re.IGNORECASE)
+    if re.search(r"\d\s*(-|–|to|\.\.)\s*\d", text) and "@" not in text:
+        raise QuantityTextError(f"is a range ({text}): write one figure, the likely one.")
+    bare = re.fullmatch(r"[+-]?[\d.,\s]+", text) is not None
+    note = ""
+    if bare and re.fullmatch(r"\d{1,3},\d{3}", text) and not text.startswith("0"):
+        note = f"{text} is read with a decimal comma, as {text.replace(',', '.')}: is that right?"
+        text = text.replace(",", ".")
+    if bare:
+        if not header_unit:
+            raise QuantityTextError(f"{text} of what? Neither the cell nor the heading has a unit: write {text} mA or {text} A.")
+        if header_unit in ("W", "mW"):
+            raise QuantityTextError(f"is a power: at which voltage? Write {text} {header_unit} @ 12 V.")
+        text = f"{text} {header_unit}"
+    current_a, rail_v = read_current(text)
+    if bare and header_unit == "A" and current_a >= 10 and not note:
+        note = f"{plain_number(current_a)} A is much for a load: are these mA?"
+    return current_a, rail_v, note
+
+
+def _unit_of(heading: str) -> str:
+    found = _HEADER_UNIT.search(heading)
+    if not found:
+        return ""
+    unit = (found.group(1) or found.group(2)).replace("μ", "µ")
+    return {"ma": "mA", "MA": "mA", "ua": "µA"}.get(unit, unit)
+
+
+def table_of_loads(rows: list[dict[str, Any]]) -> list[list[str]]:
+    """Return the register as rows of text with headings; nothing in it acts as a formula."""
+    found = [[HEADINGS[key] for key in EXPORTED]]
+    for row in rows:
+        texts = {
+            "name": row["name"],
+            "quantity": str(row["quantity"]),
+            "supply": row["supply"] or "",
+            "place": row["place"] or "",
+            "branch": row["branch"] or "",
+            "bus_group": row["bus_group"] or "",
+            "purpose": PURPOSES.get(row["purpose"] or "", ""),
+            "standby": show_current(row["standby_current_a"]),
+            "provenance": PROVENANCES[row["standby_provenance"]],
+            "alarm": show_current(row["alarm_current_a"]),
+            "rail_v": show_quantity(row["rail_v"], "V"),
+            "min_v": show_quantity(row["min_v"], "V"),
+            "cable_length_m": show_quantity(row["cable_length_m"], "m"),
+            "cable_section_mm2": "" if row["cable_section_mm2"] is None else f"{show_number(row['cable_section_mm2'])} mm²",
+        }
+        found.append([guarded(texts[key]) for key in EXPORTED])
+    return found

@@ -1,0 +1,159 @@
+"""Tables as people keep them: CSV of any separator, and spreadsheets. Read into plain cells; what cannot be read says why.
+
+`register_table` says what the cells mean.
+"""
+
+import csv
+import io
+import zipfile
+from dataclasses import dataclass
+from typing import Any
+
+from openpyxl import Workbook, load_workbook
+from openpyxl.utils.exceptions import InvalidFileException
+
+MOST_ROWS = 10_000
+MOST_COLUMNS = 60
+LONGEST_CELL = 500
+MOST_UNPACKED = 60 * 1024 * 1024
+SEPARATORS = (";", "\t", ",", "|")
+
+
+class TableError(ValueError):
+    """Raised when a file is no table that can be understood; the message says why and what would help."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sheet:
+    """One sheet: its name and its rows, cells as text or number; rows are padded to one width."""
+
+    name: str
+    rows: tuple[tuple[str, ...], ...]
+
+
+def read_tables(data: bytes, file_name: str) -> list[Sheet]:
+    """Return the sheets of a file, or raise `TableError`."""
+    if not data:
+        raise TableError("The file is empty.")
+    if data[:4] == b"PK\x03\x04":
+        return _read_workbook(data)
+    if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
+        raise TableError("This is a spreadsheet of the old .xls kind, or one with a password: save it as .xlsx or .csv without one.")
+    if data[:5] == b"%PDF-":
+        raise TableError("This is a PDF: ask for the spreadsheet it was made from, or type the rows into a .csv.")
+    return [Sheet(name=file_name or "table", rows=_padded(_read_csv(_decoded(data))))]
+
+
+def _decoded(data: bytes) -> str:
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return data.decode("utf-16")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        text = data.decode("cp1252", errors="replace")
+    if "\x00" in text:
+        raise TableError("This is no text: a .csv or .xlsx file is needed.")
+    return text
+
+
+def _read_csv(text: str) -> list[list[str]]:
+    lines = [line for line in text.splitlines()[:30] if line.strip()]
+    if lines and lines[0].lower().startswith("sep=") and len(lines[0].strip()) == 5:
+        separator, text = lines[0].strip()[4], text.split("\n", 1)[1]
+    else:
+        separator = max(SEPARATORS, key=lambda s: (_evenness(lines, s), -SEPARATORS.index(s)))
+    try:
+        return [row for row, _ in zip(csv.reader(io.StringIO(text), delimiter=separator), range(MOST_ROWS + 1), strict=False)]
+    except csv.Error as error:
+        raise TableError(f"The file is no table: {error}.") from error
+
+
+def _evenness(lines: list[str], separator: str) -> float:
+    """Return how well a separator cuts lines into equally many cells: the commonest count, times how common it is."""
+    counts = [len(next(csv.reader([line], delimiter=separator), [])) for line in lines]
+    several = [c for c in counts if c > 1]
+    if not several:
+        return 0.0
+    commonest = max(set(several), key=several.count)
+    return several.count(commonest) / len(counts) * min(commonest, 20)
+
+
+def _read_workbook(data: bytes) -> list[Sheet]:
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            if sum(info.file_size for info in archive.infolist()) > MOST_UNPACKED:
+                raise TableError("The spreadsheet is too large once unpacked: save only the sheet with the devices.")
+        # Not in read-only mode: only then are merged cells known.
+        book = load_workbook(io.BytesIO(data), data_only=True)
+    except TableError:
+        raise
+    except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, OSError, TypeError, AttributeError) as error:
+        raise TableError("The file looks like a spreadsheet but cannot be opened: save it again as .xlsx or .csv.") from error
+    sheets: list[Sheet] = []
+    for sheet in book.worksheets:
+        if sheet.sheet_state != "visible":
+            continue
+        rows = [[_cell_text(c.value, c.number_format) for c in row[:MOST_COLUMNS]] for row in sheet.iter_rows(max_row=MOST_ROWS + 1)]
+        if any(any(row) for row in rows):
+            sheets.append(Sheet(name=sheet.title, rows=_padded(rows)))
+    if not sheets:
+        raise TableError("The spreadsheet has no visible sheet with anything in it. Formulas count only once they were computed and saved.")
+    return sheets
+
+
+def _cell_text(value: Any, number_format: str) -> str:
+    """Return a cell as it would be typed: a number in full, with the unit or percent that its format shows."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int | float):
+        if "%" in (number_format or ""):
+            return f"{value * 100:.12g} %"
+        text = f"{value:.12g}"
+        return f"{text} {unit}" if (unit := _format_unit(number_format or "")) else text
+    return str(value)[:LONGEST_CELL]
+
+
+def _format_unit(number_format: str) -> str:
+    """Return the unit that a number's format writes behind it, as in 0.0" mA"."""
+    positive = number_format.split(";")[0]
+    if positive.count('"') != 2:
+        return ""
+    text = positive.split('"')[1].strip()
+    return text if (0 < len(text) <= 4 and text.isascii()) or text in ("µA", "μA") else ""
+
+
+def _padded(rows: list[list[str]]) -> tuple[tuple[str, ...], ...]:
+    if len(rows) > MOST_ROWS:
+        raise TableError(f"The table has more than {MOST_ROWS:,} rows: split it, or save only the sheet with the devices.")
+    rows = [[cell.replace("\r", " ").replace("\n", " ").strip()[:LONGEST_CELL] for cell in row[:MOST_COLUMNS]] for row in rows]
+    while rows and not any(rows[-1]):
+        rows.pop()
+    if not rows:
+        raise TableError("The file has no rows.")
+    width = max(len(row) for row in rows)
+    return tuple(tuple(row + [""] * (width - len(row))) for row in rows)
+
+
+def write_csv(rows: list[list[str]]) -> bytes:
+    """Return rows as CSV with a semicolon and a byte-order mark, which every spreadsheet opens as it is."""
+    text = io.StringIO()
+    csv.writer(text, delimiter=";", lineterminator="\r\n").writerows(rows)
+    return b"\xef\xbb\xbf" + text.getvalue().encode()
+
+
+def write_workbook(title: str, rows: list[list[str]]) -> bytes:
+    """Return rows as a spreadsheet of text cells. The rows are guarded, so that none of them is a formula."""
+    book = Workbook()
+    sheet = book.active
+    assert sheet is not None  # noqa: S101 - a new workbook has a sheet
+    sheet.title = title[:31]
+    for row in rows:
+        sheet.append(row)
+    sheet.freeze_panes = "A2"
+    for letter in "AB":
+        sheet.column_dimensions[letter].width = 30
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
