@@ -58,6 +58,51 @@ def document(supply=None, loads=None, requirement=None, site=None):
     }
 
 
+INSTRUMENT = {
+    "key": "meter",
+    "name": "Yellow meter",
+    "ranges": [
+        {"jack": "mA", "limit_a": 0.04, "burden_v": 0.4, "fuse_a": 0.5},
+        {"jack": "mA", "limit_a": 0.4, "burden_v": 0.6, "fuse_a": 0.5},
+        {"jack": "10 A", "limit_a": 10.0, "burden_v": 0.2, "fuse_a": 10.0, "longest_s": 30},
+    ],
+}
+
+
+def points_of(supply, loads, branches=None):
+    """Return battery, output, branches and a device for each load key; ``branches`` maps a load key to its branch."""
+    found = [
+        {"key": "battery", "name": "Battery lead", "kind": "battery", "supply": supply},
+        {"key": "output", "name": "Output", "kind": "output", "supply": supply, "parent": "battery"},
+    ]
+    for name in dict.fromkeys((branches or {}).values()):
+        found.append({"key": f"branch-{name}", "name": name, "kind": "branch", "supply": supply, "parent": "output"})
+    for key in loads:
+        branch = (branches or {}).get(key)
+        parent = f"branch-{branch}" if branch else "output"
+        found.append({"key": f"at-{key}", "name": f"Device {key}", "kind": "device", "supply": supply, "parent": parent, "load": key})
+    return found
+
+
+def reading(key, point, value_a, **more):
+    """Return a reading of a point in standby with mains off."""
+    return {"key": key, "point": point, "state": "standby", "mains": "off", "value_a": value_a, **more}
+
+
+def audited(supply=None, loads=None, readings=(), branches=None, places=(), instruments=(INSTRUMENT,), **more):
+    """Return a site file with measuring points for every load, and readings."""
+    found = document(supply, loads, **more)
+    plan = found["plans"][0]
+    plan["points"] = points_of("s", [load["key"] for load in plan["loads"]], branches)
+    plan["readings"] = list(readings)
+    return found | {"places": list(places), "instruments": list(instruments)}
+
+
+def core_plan(found):
+    """Return the one plan of a site file as the core sees it."""
+    return to_core(read_site(found)).plans[0]
+
+
 def evaluate(supply=None, loads=None, requirement=None, site=None):
     """Return the result of the one supply."""
     return evaluate_plan(to_core(read_site(document(supply, loads, requirement, site))).plans[0]).supplies[0]

@@ -10,6 +10,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.import_site import import_site
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.documents.site_file import read_site
+from ypomoni.storage.drafts import insert_draft
 
 SCRIPT = {"X-Requested-With": "ypomoni"}
 
@@ -62,6 +63,19 @@ def other_organisation(conninfo, document):
         found = {"site": site["id"], "organisation": organisation_id}
         for table, column in (("plan", "site_id"), ("requirement", "site_id")):
             found[table] = connection.execute(f"SELECT id FROM {table} WHERE {column} = %s", (site["id"],)).fetchone()["id"]
-        for table in ("supply", "load"):
-            found[table] = connection.execute(f"SELECT id FROM {table} WHERE plan_id = %s", (found["plan"],)).fetchone()["id"]
+        for table in ("supply", "load", "point", "reading"):
+            row = connection.execute(f"SELECT id FROM {table} WHERE plan_id = %s", (found["plan"],)).fetchone()
+            found[table] = row and row["id"]
+        place = connection.execute("SELECT id FROM place WHERE site_id = %s", (site["id"],)).fetchone()
+        meter = connection.execute("SELECT id FROM instrument WHERE organisation_id = %s", (organisation_id,)).fetchone()
+        found |= {"place": place and place["id"], "instrument": meter and meter["id"], "batch": "ab" * 16}
+        found["draft"] = insert_draft(
+            connection, organisation_id=organisation_id, plan_id=found["plan"], account_id=None, file_name="t.csv", body={"sheets": []}
+        )
+        connection.execute(
+            "INSERT INTO device (organisation_id, key, name, rail_v, behaviour, standby_current_a, bursts, basis, measured_count, measured_on)"
+            " VALUES (%s, 'd', 'Far Shore beam', 12, 'constant_current', 1, '[]', 'measured', 1, now())",
+            (organisation_id,),
+        )
+        found["device"] = connection.execute("SELECT id FROM device WHERE organisation_id = %s", (organisation_id,)).fetchone()["id"]
         return found

@@ -20,6 +20,8 @@ COMPARED_STATES = (State.STANDBY, State.ALARM, State.TRANSMITTING)
 MOST_CAUSES = 4
 LEAST_SCORE = 0.05
 MOST_MISCOUNTED = 3
+# A ratio within these of a thousand is a unit.
+UNIT_NEAR = (0.5, 2.0)
 # How likely each cause is before the figures speak, most likely slip first. A judgement, editable here only. [L]
 WEIGHTS = {
     "unit": 1.0,
@@ -192,9 +194,9 @@ class Tree:
         for child in children:
             covered.update(self.loads_behind(child))
             reading = self.readings.get((child.key, state))
-            if reading is None:
-                child_a, child_square = self.sum_behind(child, state, at_v)
-            else:
+            child_a, child_square = self.sum_behind(child, state, at_v)
+            # A reading that looks like another unit speaks for itself where it was taken; what lies above is not spoilt by it.
+            if reading is not None and not is_unit_slip(reading.drawn_a, child_a):
                 child_a, child_square = reading.drawn_a, reading.limit_a(self.instrument_of(reading)) ** 2
             total_a, square = total_a + child_a, square + child_square
         for key in self.loads_behind(point):
@@ -221,6 +223,14 @@ class Tree:
             return rest
         rise_a = max(currents.burst_currents_a) - currents.standby_current_a
         return rest.plus(currents.load.draw_per_amp.times(max(0.0, rise_a)))
+
+
+def is_unit_slip(read_a: float, sum_a: float) -> bool:
+    """Say whether a reading is off by about a thousand from what was expected there."""
+    if sum_a <= 0 or read_a == 0:
+        return False
+    ratio = abs(read_a) / sum_a
+    return any(UNIT_NEAR[0] <= ratio / factor <= UNIT_NEAR[1] for factor in (1000.0, 0.001))
 
 
 class _Causes:

@@ -4,7 +4,7 @@ import math
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.case import Case
-from ypomoni.core.loads import ConverterKind
+from ypomoni.core.loads import ConverterKind, Load
 from ypomoni.core.recovery import Recovery
 from ypomoni.core.results import Band, BandInput, Scenarios, Step, Working, WorkingInput
 from ypomoni.core.simulation import Holdover, LoadCurrents
@@ -80,6 +80,74 @@ def _composition(currents: LoadCurrents, *, in_alarm: bool) -> str:
     if load.converter and load.converter.kind is ConverterKind.SWITCHING:
         text += f", from {plain_number(load.rail_v)} V through a converter of {plain_number(load.converter.efficiency_ratio)}"
     return text
+
+
+def of_load(currents: LoadCurrents, nominal_v: float) -> Working:
+    """Return how the average, alarm and peak current of one load come about, at the battery. [A]"""
+    load = currents.load
+    per_amp_a = load.draw_per_amp.at_nominal_a(nominal_v)
+    words = PROVENANCE_WORDS[load.standby.provenance.value]
+    alarm_words = "as in standby" if load.alarm_is_standby else PROVENANCE_WORDS[load.alarm.provenance.value]
+    inputs = [
+        WorkingInput(symbol="n", meaning="pieces", value=float(load.quantity), unit="", provenance="load register"),
+        WorkingInput(symbol="r", meaning="standby, one piece", value=currents.standby_current_a, unit="A", provenance=words),
+        WorkingInput(symbol="a", meaning="alarm, one piece", value=currents.alarm_current_a, unit="A", provenance=alarm_words),
+        WorkingInput(
+            symbol="k",
+            meaning=f"amperes at the battery for one on the {plain_number(load.rail_v)} V rail",
+            value=per_amp_a,
+            unit="",
+            provenance=_of_converter(load),
+        ),
+    ]
+    extra = ""
+    if currents.extra_current_a:
+        names = ", ".join(t.name for t in (*load.thermostats, *load.recharges))
+        inputs.append(
+            WorkingInput(symbol="x", meaning=f"{names}, on average", value=currents.extra_current_a, unit="A", provenance="share of time")
+        )
+        extra = " + x"
+    totals = {False: currents.standby_current_a, True: currents.alarm_current_a}
+    sums = {False: "r", True: "a"}
+    for m, (burst, level_a) in enumerate(zip(load.bursts, currents.burst_currents_a, strict=True), start=1):
+        meaning = f"{burst.name or 'burst'}, while it lasts" + (", in alarm only" if burst.during.value == "alarm" else "")
+        inputs.append(WorkingInput(symbol=f"i{m}", meaning=meaning, value=level_a, unit="A", provenance=words))
+        share = f"{plain_number(burst.duration_s)} s, {plain_number(burst.per_hour)} an hour"
+        inputs.append(WorkingInput(symbol=f"d{m}", meaning=f"its share of time: {share}", value=burst.duty_ratio, unit=""))
+        if burst.during.value != "alarm":
+            totals[False] += (level_a - currents.standby_current_a) * burst.duty_ratio
+            sums[False] += f" + (i{m} - r)*d{m}"
+        level = f"i{m}" if burst.during.value == "alarm" else f"max(i{m}, a)"
+        reached_a = level_a if burst.during.value == "alarm" else max(level_a, currents.alarm_current_a)
+        totals[True] += (reached_a - currents.alarm_current_a) * burst.duty_ratio
+        sums[True] += f" + ({level} - a)*d{m}"
+    peak_a = max(peak_draw(currents, in_alarm=state).at_nominal_a(nominal_v) for state in (False, True))
+    steps = [
+        Step(
+            symbol=symbol,
+            expression=f"n*k*({sums[state]}{extra})",
+            value=load.quantity * per_amp_a * (totals[state] + currents.extra_current_a),
+            unit="A",
+        )
+        for symbol, state in (("I1", False), ("I2", True))
+    ]
+    return Working(
+        title=f"{load.name}: what it draws at the battery",
+        value=steps[0].value,
+        unit="A",
+        source="I = rest(1 − Σd) + ΣI·d, written as rest + Σ(I − rest)·d",
+        inputs=tuple(inputs),
+        steps=tuple(steps),
+        note=f"I1 is the average in standby, I2 in alarm. At its peak, all pieces at once, it is {say_amps(peak_a)}.",
+    )
+
+
+def _of_converter(load: Load) -> str:
+    if load.converter is None:
+        return load.behaviour.value.replace("_", " ")
+    if load.converter.kind is ConverterKind.LINEAR:
+        return "linear converter: passes the current"
+    return f"switching converter, efficiency {plain_number(load.converter.efficiency_ratio)}"
 
 
 def of_holdover(case: Case, today: Holdover, band: Band, scenarios: Scenarios, pack: Pack, missing_ah: float) -> dict[str, Working]:

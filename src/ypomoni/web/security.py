@@ -4,6 +4,7 @@ from collections.abc import Callable, Generator
 from contextlib import contextmanager
 from functools import wraps
 from typing import Any, ParamSpec
+from uuid import uuid4
 
 from flask import Flask, Response, abort, current_app, g, redirect, request, session, url_for
 from flask_limiter import Limiter
@@ -80,6 +81,7 @@ def current_actor(connection: Connection) -> Actor | None:
         account_id=account["id"],
         name=account["name"],
         organisation_name=account["organisation_name"],
+        batch=uuid4().hex,
     )
 
 

@@ -144,9 +144,10 @@ class SignedCurrentField(QuantityField):
         return current_a
 
 
-class MonthsField(StringField):
+class MonthsField(Field):
     """Twelve temperatures from January, or nothing. ``data`` is the list, or None."""
 
+    widget = TextInput()
     hint = "twelve, from January: 2 3 6 9 13 16 18 18 15 11 6 3; empty if as the typical one"
 
     def _value(self) -> str:

@@ -54,6 +54,19 @@ class RecordForm(Form):
         """Return the columns of what was typed."""
         return {name: field.data for name, field in self._fields.items()}
 
+    def questions(self, row: Row | None) -> list[str]:
+        """Return what looks like a slip and may yet be right; it is asked before it is saved."""
+        return []
+
+
+def refuse_disorder(lower: QuantityField, higher: QuantityField) -> bool:
+    """Say whether a temperature is not above another, and put it beside both where it is."""
+    if lower.data is None or higher.data is None or lower.data <= higher.data:
+        return True
+    lower.errors = [*lower.errors, f"must not be above the {higher.label.text.split()[0].lower()} one ({higher._value()})."]
+    higher.errors = [*higher.errors, f"must not be below the {lower.label.text.split()[0].lower()} one ({lower._value()})."]
+    return False
+
 
 class SiteForm(RecordForm):
     """A site."""
@@ -68,12 +81,7 @@ class SiteForm(RecordForm):
     def validate(self, extra_validators: Any = None) -> bool:
         """Refuse temperatures that are out of order, beside both of them."""
         good = super().validate(extra_validators)
-        for lower, higher in ((self.min_degc, self.typical_degc), (self.typical_degc, self.max_degc)):
-            if lower.data is not None and higher.data is not None and lower.data > higher.data:
-                lower.errors = [*lower.errors, f"must not be above the {higher.label.text.split()[0].lower()} one ({higher._value()})."]
-                higher.errors = [*higher.errors, f"must not be below the {lower.label.text.split()[0].lower()} one ({lower._value()})."]
-                good = False
-        return good
+        return refuse_disorder(self.min_degc, self.typical_degc) and refuse_disorder(self.typical_degc, self.max_degc) and good
 
     paths = {"site.typical_degc": "typical_degc", "site.min_degc": "min_degc", "site.max_degc": "max_degc", "site.name": "name"}
 
@@ -401,6 +409,13 @@ class LoadForm(RecordForm):
             return False
         return True
 
+    def questions(self, row: Row | None) -> list[str]:
+        """Ask about volt-amperes taken for watts."""
+        power_w, apparent_va, factor = (self[n].data for n in ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio"))
+        if power_w and apparent_va and abs(power_w - apparent_va) <= 0.02 * apparent_va and (factor is None or factor < 0.98):
+            return [f"As many watts as volt-amperes ({power_w:g} W, {apparent_va:g} VA): VA is not W. Are the watts measured?"]
+        return []
+
     def columns(self) -> Row:
         """Return the columns. The typed texts of the currents are kept beside their figures."""
         has_alarm = self.alarm.data is not None
@@ -518,6 +533,11 @@ class PlaceForm(RecordForm):
     monthly_degc = MonthsField("Mean of each month")
     groups = (("", ("name", "typical_degc", "min_degc")), ("For thermostats", ("monthly_degc",)))
 
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Refuse temperatures that are out of order."""
+        good = super().validate(extra_validators)
+        return refuse_disorder(self.min_degc, self.typical_degc) and good
+
 
 class PointForm(RecordForm):
     """A measuring point."""
@@ -588,7 +608,14 @@ class InstrumentForm(RecordForm):
         return {**row, "ranges": row.get("ranges") or []}
 
 
-INSTRUMENT_START: Row = {"hookup": "series", "accuracy_ratio": 0.01, "digits_count": 3, "display_count": 4000, "offset_a": 0.0, "ranges": []}
+INSTRUMENT_START: Row = {
+    "hookup": "series",
+    "accuracy_ratio": 0.01,
+    "digits_count": 3,
+    "display_count": 4000,
+    "offset_a": 0.0,
+    "ranges": [],
+}
 
 FORMS: dict[str, type[RecordForm]] = {
     "site": SiteForm,

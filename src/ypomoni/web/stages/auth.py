@@ -3,14 +3,15 @@
 from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Blueprint, current_app, flash, redirect, render_template, request, session, url_for
+from flask import Blueprint, current_app, flash, jsonify, redirect, render_template, request, session, url_for
+from flask_wtf.csrf import generate_csrf
 
 from ypomoni.actions import accounts
 from ypomoni.actions.errors import Refused, SignInRefused
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.web.forms.fields import place_faults
 from ypomoni.web.forms.people import AcceptForm, SignInForm
-from ypomoni.web.security import begin_session, limiter, open_
+from ypomoni.web.security import begin_session, limiter, open_, signed_in
 
 blueprint = Blueprint("auth", __name__)
 
@@ -35,6 +36,13 @@ def sign_in() -> Any:
         status = 422
     credentials = (PEOPLE[0][0], PASSWORD) if current_app.config["DEMO"] else None
     return render_template("auth/sign_in.html", form=form, credentials=credentials), status
+
+
+@blueprint.get("/key")
+@signed_in
+def key() -> Any:
+    """Give a page that was kept on a phone its key to the server anew."""
+    return jsonify({"key": generate_csrf()})
 
 
 @blueprint.post("/sign-out")

@@ -5,27 +5,33 @@ from typing import Any
 from werkzeug.datastructures import MultiDict
 
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.wording import plain_number
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.forms.records import LoadForm
-from ypomoni.web.view.plan import load_cells
+from ypomoni.web.view.register import load_cells
 
 _GOVERNED = {
     "name": ("name",),
     "supply": ("supply_id",),
     "quantity": ("quantity",),
-    "standby": ("standby_current_a", "standby_text"),
-    "alarm": ("alarm_current_a", "alarm_text", "alarm_provenance"),
-    "standby_provenance": ("standby_provenance",),
-    "alarm_provenance": ("alarm_provenance",),
+    "standby": ("standby_current_a", "standby_text", "standby_uncertainty_a", "standby_reading"),
+    "alarm": ("alarm_current_a", "alarm_text", "alarm_provenance", "alarm_uncertainty_a", "alarm_reading"),
+    "standby_provenance": ("standby_provenance", "standby_uncertainty_a", "standby_reading"),
+    "alarm_provenance": ("alarm_provenance", "alarm_uncertainty_a", "alarm_reading"),
+    "place": ("place_id",),
+    "branch": ("branch",),
+    "bus_group": ("bus_group",),
+    "purpose": ("purpose",),
 }
+UNIT_FACTORS = (200.0, 5000.0)
 CELLS = tuple(_GOVERNED)
 
 
 def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
     """Return the form of a load with the text of one cell replaced."""
     supplies = tree.supplies.get(row["plan_id"], [])
-    cells = load_cells(row, {s["id"] for s in supplies})
+    cells = load_cells(row, tree)
     # The rail is taken from the other current's text only when that is the one edited.
     for name in ("standby", "alarm"):
         if name != cell and cells[name] and "@" in cells[name]:
@@ -33,13 +39,30 @@ def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
     texts: dict[str, Any] = {**cells, cell: text, **_rest(row)}
     form = LoadForm(MultiDict(texts))
     form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in supplies}
+    form.place.choices = {"": "not said"} | {str(p["id"]): p["name"] for p in tree.places}
     return form
+
+
+def slip_of_cell(row: Row, cell: str, changes: Row) -> str:
+    """Return what looks like a slip of unit in a current typed over another, as a question, or nothing."""
+    column = f"{cell}_current_a"
+    before_a, after_a = row.get(column), changes.get(column)
+    if cell not in ("standby", "alarm") or not before_a or not after_a:
+        return ""
+    times = max(after_a / before_a, before_a / after_a)
+    if not UNIT_FACTORS[0] <= times <= UNIT_FACTORS[1]:
+        return ""
+    size = "times as much as" if after_a > before_a else "times less than"
+    return (
+        f"{show_current(after_a)} is about {plain_number(times, 2)} {size} the {show_current(before_a)} that stood here: is the unit right?"
+    )
 
 
 def changes_of_cell(form: LoadForm, cell: str) -> Row:
     """Return the columns a cell governs; the others stay as they are, to the last digit."""
     columns = form.columns()
     names = _GOVERNED[cell]
+    columns = {**dict.fromkeys(names), **columns}
     if cell in ("standby", "alarm") and getattr(form[cell], "rail_v", None) is not None:
         names = (*names, "rail_v")
     return {name: columns[name] for name in names}

@@ -4,26 +4,24 @@ from typing import Any
 
 from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
 
-from ypomoni.actions.edit import edit_within, find, read_document, read_tree
+from ypomoni.actions.edit import edit_within, find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
-from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.results import PlanResult
-from ypomoni.documents.quantities import show_quantity
-from ypomoni.documents.site_model import SiteFile
+from ypomoni.core.case import Case
+from ypomoni.core.results import PlanResult, Working
+from ypomoni.core.workings import of_load
+from ypomoni.documents.site_file import to_core
 from ypomoni.storage.connection import Row
 from ypomoni.web.security import signed_in
-from ypomoni.web.stages.load_cell import CELLS, changes_of_cell, form_of_cell
+from ypomoni.web.stages.load_cell import CELLS, changes_of_cell, form_of_cell, slip_of_cell
+from ypomoni.web.stages.plan_page import NEEDS, PLAN_REGIONS, SOON_COUNT, Looking, PlanPage, asked_regions, regions
 from ypomoni.web.stages.sites import shown_plan
 from ypomoni.web.view.figures import find_working, headline_of, open_steps, say_exactly, symbol_of
-from ypomoni.web.view.plan import bank_words, build_answer, build_findings, build_register, build_supplies, load_cells
-from ypomoni.web.view.requirement import build_requirements
-from ypomoni.web.view.strip import build_strip
-from ypomoni.web.view.words import PROVENANCE_WORDS
+from ypomoni.web.view.register import view_load
+from ypomoni.web.view.words import PROVENANCE_WORDS, PURPOSE_WORDS
 
+LOAD_PREFIX = "load-"
 blueprint = Blueprint("plan", __name__)
-
-REGIONS = ("title", "answer", "strip", "findings", "supplies", "requirements", "removed")
 
 
 @blueprint.get("/sites/<int:site_id>")
@@ -37,40 +35,21 @@ def show(site_id: int, plan_key: str | None = None) -> Any:
         if plan_key is None:
             return redirect(url_for("sites.index"))
         raise NotFound
-    return render_template("plan/show.html", **context(tree, plan))
+    page = PlanPage(tree, plan, Looking.from_request())
+    return render_template("plan/show.html", **page.values((*PLAN_REGIONS, "register")))
 
 
-def context(tree: SiteTree, plan: Row, site_file: SiteFile | None = None) -> dict[str, Any]:
-    """Return everything the plan page and its regions are rendered from. ``site_file`` is the tree's, where it was read already."""
-    result = evaluate_one(tree, plan, site_file)
-    banks = {r["key"]: bank_words(r) for r in tree.supplies.get(plan["id"], [])}
-    return {
-        "tree": tree,
-        "site": tree.site,
-        "plan": plan,
-        "temperatures": _temperatures(tree.site),
-        "answer": build_answer(result),
-        "strip": build_strip(result, banks),
-        "findings": build_findings(result),
-        "supplies": build_supplies(tree, plan, result),
-        "requirements": build_requirements(tree),
-        "loads": build_register(tree, plan),
-        "choices": [(str(r["id"]), r["name"]) for r in tree.supplies.get(plan["id"], [])],
-        "provenances": list(PROVENANCE_WORDS.items()),
-        "removed": [(kind, row) for kind, row in tree.removed if kind in ("requirement", "plan") or row["plan_id"] == plan["id"]],
-    }
-
-
-def evaluate_one(tree: SiteTree, plan: Row, site_file: SiteFile | None = None) -> PlanResult:
-    """Return the result of one plan."""
-    return evaluate(g.connection, g.actor.organisation_id, [(site_file or read_document(tree), plan["key"])])[0]
-
-
-def regions(tree: SiteTree, plan: Row, *, register: bool, site_file: SiteFile | None = None) -> dict[str, str]:
-    """Return the rendered regions of a plan page, the register only where its rows changed."""
-    values = context(tree, plan, site_file)
-    names = (*REGIONS, "register") if register else REGIONS
-    return {name: render_template(f"plan/_{name}.html", **values) for name in names}
+@blueprint.get("/sites/<int:site_id>/<plan_key>/regions")
+@signed_in
+def show_regions(site_id: int, plan_key: str) -> Any:
+    """Answer with the regions of a page as they are now: figures that follow an edit, a filter of the register, another view of the tree."""
+    tree = read_tree(g.connection, g.actor, site_id)
+    plan = tree.plan(plan_key)
+    if plan is None:
+        raise NotFound
+    page = PlanPage(tree, plan, Looking.from_request())
+    names = tuple(n for n in request.values.get("regions", "").split(",") if n in NEEDS)
+    return jsonify({"regions": page.render(names)})
 
 
 @blueprint.post("/loads/<int:load_id>/cell")
@@ -82,23 +61,35 @@ def change_cell(load_id: int) -> Any:
         return jsonify({"message": "There is no such cell."}), 400
     row = find(g.connection, g.actor, "load", load_id)
     tree = _tree_of(row)
-    form = form_of_cell(tree, row, cell, request.form.get("text", ""))
+    text = request.form.get("text", "")
+    form = form_of_cell(tree, row, cell, text)
     if not form.validate():
         return jsonify({"message": _first_error(form, cell)}), 422
+    changes = changes_of_cell(form, cell)
+    slip = "" if request.form.get("sure") else slip_of_cell(row, cell, changes)
+    if slip:
+        return jsonify({"row": _row_state(tree, row), "message": slip, "yours": text, "question": True}), 409
     try:
         version = int(request.form.get("version", ""))
         with g.connection.transaction():
-            changed, tree, site_file = edit_within(g.connection, g.actor, "load", load_id, version, changes_of_cell(form, cell))
+            changed, tree, site_file = edit_within(g.connection, g.actor, "load", load_id, version, changes)
     except ValueError:
         return jsonify({"message": "This page is too old: reload it."}), 400
     except StaleEdit as stale:
         plan = _plan_of(tree, stale.current)
-        conflict = _conflict(stale, tree, cell, request.form.get("text", ""))
+        conflict = _conflict(stale, tree, cell, text)
         return jsonify({**conflict, "regions": regions(tree, plan, register=False)}), 409
     except Refused as refused:
         return jsonify({"message": " ".join(f.message for f in refused.faults)}), 422
     plan = _plan_of(tree, changed)
-    return jsonify({"row": _row_state(tree, changed), "regions": regions(tree, plan, register=False, site_file=site_file)})
+    answer: dict[str, Any] = {"undo": url_for("loads.undo", batch=g.actor.batch)}
+    if len(tree.loads.get(plan["id"], [])) > SOON_COUNT:
+        # In a large register the edit is answered at once, and the page asks for the figures that follow.
+        later = url_for("plan.show_regions", site_id=tree.site["id"], plan_key=plan["key"])
+        return jsonify({**answer, "row": _row_state(tree, changed), "later": later})
+    page = PlanPage(tree, plan, Looking.from_request(), site_file)
+    row_state = _row_state(tree, changed, page.result)
+    return jsonify({**answer, "row": row_state, "regions": page.render(asked_regions(PLAN_REGIONS, register=False))})
 
 
 @blueprint.get("/sites/<int:site_id>/<plan_key>/working/<supply_key>/<key>")
@@ -109,8 +100,12 @@ def working(site_id: int, plan_key: str, supply_key: str, key: str) -> Any:
     plan = tree.plan(plan_key)
     if plan is None:
         raise NotFound
-    result = next((s for s in evaluate_one(tree, plan).supplies if s.key == supply_key), None)
-    found = find_working(result, key) if result else None
+    page = PlanPage(tree, plan, Looking.from_request())
+    result = next((s for s in page.result.supplies if s.key == supply_key), None)
+    if key.startswith(LOAD_PREFIX):
+        found = _working_of_load(page, supply_key, key.removeprefix(LOAD_PREFIX))
+    else:
+        found = find_working(result, key) if result else None
     if result is None or found is None:
         raise NotFound
     inputs = [(symbol_of(i.symbol), i.meaning, say_exactly(i.value, i.unit), i.provenance) for i in found.inputs]
@@ -134,16 +129,32 @@ def _plan_of(tree: SiteTree, row: Row) -> Row:
     return next(p for p in tree.plans if p["id"] == row["plan_id"])
 
 
-def _row_state(tree: SiteTree, row: Row) -> dict[str, Any]:
-    supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
-    view = next(v for v in build_register(tree, _plan_of(tree, row)) if v.row["id"] == row["id"])
-    return {"id": row["id"], "version": row["version"], "cells": load_cells(row, supplies), "more": view.more}
+def _working_of_load(page: PlanPage, supply_key: str, load_key: str) -> Working | None:
+    """Return how the currents of one load come about, from the same case its supply was computed with."""
+    plan = next(p for p in to_core(page.site_file).plans if p.key == page.plan["key"])
+    supply = next((s for s in plan.supplies if s.key == supply_key), None)
+    if supply is None:
+        return None
+    case = Case(supply, plan.loads_on(supply.key))
+    currents = next((c for c in case.currents if c.load.key == load_key), None)
+    return None if currents is None else of_load(currents, supply.nominal_v)
+
+
+def _row_state(tree: SiteTree, row: Row, result: PlanResult | None = None) -> dict[str, Any]:
+    shares = {s.key: (supply.key, s) for supply in (result.supplies if result else ()) for s in supply.shares}
+    view = view_load(tree, row, shares)
+    average = view.average.text if view.average else None
+    return {"id": row["id"], "version": row["version"], "cells": view.cells, "more": view.more, "average": average}
 
 
 def _conflict(stale: StaleEdit, tree: SiteTree, cell: str, typed: str) -> dict[str, Any]:
     state = _row_state(tree, stale.current)
     who = stale.changed_by or "Somebody"
-    names = {"supply": {str(s["id"]): s["name"] for s in tree.supplies.get(stale.current["plan_id"], [])}}
+    names: dict[str, dict[str, str]] = {
+        "supply": {str(s["id"]): s["name"] for s in tree.supplies.get(stale.current["plan_id"], [])},
+        "place": {str(p["id"]): p["name"] for p in tree.places},
+        "purpose": PURPOSE_WORDS,
+    }
     words = names.get(cell, PROVENANCE_WORDS)
     theirs, yours = state["cells"][cell], typed
     return {
@@ -162,8 +173,3 @@ def _first_error(form: Any, cell: str) -> str:
         if field.errors:
             return f"{field.label.text}: {field.errors[0]}"
     return "cannot be."
-
-
-def _temperatures(site: Row) -> str:
-    hot = f", up to {show_quantity(site['max_degc'], '°C')}" if site["max_degc"] is not None else ""
-    return f"{show_quantity(site['typical_degc'], '°C')} typical, down to {show_quantity(site['min_degc'], '°C')}{hot}"

@@ -3,20 +3,34 @@
 from typing import Any
 
 from flask import Blueprint, flash, g, jsonify, redirect, render_template, request, url_for
+from wtforms import FieldList
 
-from ypomoni.actions.edit import create, edit, find, read_tree, remove, restore, restore_bank, taken_keys
+from ypomoni.actions.edit import (
+    ORGANISATION_WIDE,
+    create,
+    edit,
+    edit_shared,
+    find,
+    read_tree,
+    remove,
+    restore,
+    restore_bank,
+    taken_keys,
+)
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.storage.connection import Row
+from ypomoni.storage.instruments import list_instruments
 from ypomoni.web.forms.fields import place_faults
-from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, RecordForm, SupplyForm
+from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, PointForm, RecordForm, SupplyForm
 from ypomoni.web.security import signed_in, wants_json
-from ypomoni.web.stages.plan import regions
-from ypomoni.web.view.plan import burst_words
+from ypomoni.web.stages.plan_page import regions
+from ypomoni.web.view.register import burst_words
 
 blueprint = Blueprint("records", __name__, url_prefix="/records")
-REMOVABLE = ("site", "requirement", "plan", "supply", "load")
-MOST_BURSTS = 20
+REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device")
+MOST_PARTS = 20
 
 
 @blueprint.get("/<name>/new")
@@ -36,14 +50,19 @@ def save(name: str, record_id: int | None = None) -> Any:
     """Create or change a record from its form; what cannot be comes back with every fault beside its field."""
     row, tree, plan = _place(name, record_id)
     form = _form(name, tree, plan, data=None)
-    if "add_burst" in request.form and isinstance(form, LoadForm):
-        if len(form.bursts) < MOST_BURSTS:
-            form.bursts.append_entry()
+    adding = request.form.get("add_part", "")
+    if adding in [part for part, *_ in form.parts]:
+        entries = form[adding]
+        if isinstance(entries, FieldList) and len(entries) < MOST_PARTS:
+            entries.append_entry()
         return _dialog(name, form, row, plan, status=422)
     loose: list[str] = []
     if form.validate():
         if row is not None:
             form.keep_unchanged(row)
+        questions = [] if request.form.get("sure") else form.questions(row)
+        if questions:
+            return _dialog(name, form, row, plan, questions=questions, status=422)
         try:
             with g.connection.transaction():
                 saved = _save(name, form, row, tree, plan)
@@ -109,6 +128,8 @@ def _place(name: str, record_id: int | None) -> tuple[Row | None, SiteTree | Non
     row = find(g.connection, g.actor, name, record_id) if record_id is not None else None
     if name == "site":
         return row, read_tree(g.connection, g.actor, row["id"]) if row else None, _asked_plan() if row else None
+    if name in ORGANISATION_WIDE:
+        return row, None, None
     plan = find(g.connection, g.actor, "plan", row["plan_id"]) if row and "plan_id" in row else _asked_plan()
     if plan is None:
         raise NotFound
@@ -135,6 +156,10 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -
         start["supply_id"] = supplies[0]["id"] if len(supplies) == 1 else None
         if len(supplies) == 1:
             start["rail_v"] = supplies[0]["nominal_v"]
+        if request.args.get("device"):
+            start |= load_of_device(g.connection, g.actor, request.args["device"])
+    if name == "point" and tree and plan:
+        start["supply_id"] = next((s["id"] for s in tree.supplies.get(plan["id"], [])), None)
     return FORMS[name].data_of(start)
 
 
@@ -144,12 +169,30 @@ def _form(name: str, tree: SiteTree | None, plan: Row | None, *, data: dict[str,
         form.requirement_id.choices = {str(r["id"]): r["name"] for r in tree.requirements}
     if isinstance(form, LoadForm) and tree and plan:
         form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
+        form.place.choices = {"": "not said"} | {str(p["id"]): p["name"] for p in tree.places}
+    if isinstance(form, PointForm) and tree and plan:
+        form.supply.choices = {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
+        others = [p for p in tree.placed_points(plan["id"]) if p["kind"] != "device"]
+        form.parent.choices = {"": "nothing: it is the first"} | {str(p["id"]): p["name"] for p in others}
+        form.load.choices = {"": "none"} | {str(r["id"]): r["name"] for r in tree.loads.get(plan["id"], [])}
     return form
 
 
 def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, plan: Row | None) -> Row:
     columns = form.columns()
+    if name in ORGANISATION_WIDE:
+        if row is not None:
+            return edit_shared(g.connection, g.actor, name, row["id"], _version(), columns)
+        return create(
+            g.connection,
+            g.actor,
+            name,
+            {**columns, "key": None},
+            {i["key"] for i in list_instruments(g.connection, g.actor.organisation_id)},
+        )
     if row is not None:
+        if isinstance(form, LoadForm):
+            columns = form.keep_readings(columns, row)
         return edit(g.connection, g.actor, name, row["id"], _version(), columns)
     if name == "site":
         site = create(g.connection, g.actor, "site", columns)
@@ -157,7 +200,7 @@ def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, p
         return site
     if tree is None or plan is None:
         raise NotFound
-    parent = {"site_id": tree.site["id"]} if name == "requirement" else {"plan_id": plan["id"]}
+    parent = {"site_id": tree.site["id"]} if name in ("requirement", "place") else {"plan_id": plan["id"]}
     taken = taken_keys(tree, name, plan["id"])
     return create(g.connection, g.actor, name, {**columns, **parent, "key": None}, taken)
 
@@ -177,6 +220,7 @@ def _dialog(
     *,
     loose: list[str] | None = None,
     conflict: Any = None,
+    questions: list[str] | None = None,
     status: int = 200,
 ) -> Any:
     address = url_for("records.save", name=name, record_id=row["id"] if row else None)
@@ -189,6 +233,7 @@ def _dialog(
         address=address,
         loose=loose or [],
         conflict=conflict,
+        questions=questions or [],
         version=row["version"] if row else 0,
     )
     return jsonify({"html": html}), status
@@ -200,7 +245,9 @@ def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: Row | None) -> A
     differing = [
         (field.label.text, _shown(theirs[field.name]), _shown(field))
         for field in form
-        if field.name in theirs and field.name != "bursts" and _shown(theirs[field.name]) != _shown(field)
+        if field.name in theirs
+        and field.name not in ("bursts", "thermostats", "recharges", "ranges")
+        and _shown(theirs[field.name]) != _shown(field)
     ]
     if isinstance(form, LoadForm):
         pairs = [burst_words(bursts) for bursts in (stale.current["bursts"], form.columns()["bursts"])]
@@ -232,6 +279,8 @@ def _done(name: str, row: Row, notice: str, *, undo: str | None = None, new: boo
     if not wants_json():
         flash(notice, "note")
         return redirect(url_for("plan.show", site_id=plan["site_id"], plan_key=plan["key"]) if plan else url_for("sites.index"))
+    if name in ORGANISATION_WIDE:
+        return jsonify({"go": url_for("library.index"), "notice": notice})
     if name == "site" and (new or plan is None or undo):
         if undo or not new:
             flash(notice, "note")

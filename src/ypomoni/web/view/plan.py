@@ -1,7 +1,6 @@
 """The plan page as finished strings: the answer, supplies with their banks and schools, findings, the register."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.judgement.facts import say_sold
@@ -12,8 +11,6 @@ from ypomoni.storage.connection import Row
 from ypomoni.web.view.figures import Figure, recovery_words
 from ypomoni.web.view.strip import hours_of
 from ypomoni.web.view.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
-
-WORDY_PARTS = 4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -256,57 +253,3 @@ def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
             for m in s.methods
         ),
     )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LoadView:
-    """One row of the register: what stands in its cells, and a line about the rest of it."""
-
-    row: Row
-    cells: dict[str, str]
-    more: str
-    unassigned: bool
-
-
-def build_register(tree: SiteTree, plan_row: Row) -> list[LoadView]:
-    """Return the loads of a plan, supply by supply, unassigned ones first: they wait for one."""
-    supplies = [s["id"] for s in tree.supplies.get(plan_row["id"], [])]
-    place = {supply_id: n for n, supply_id in enumerate(supplies)}
-    loads = sorted(tree.loads.get(plan_row["id"], []), key=lambda r: (place.get(r["supply_id"], -1), r["id"]))
-    return [LoadView(row=r, cells=load_cells(r, place), more=_more(r), unassigned=r["supply_id"] not in place) for r in loads]
-
-
-def load_cells(row: Row, supplies: Any) -> dict[str, str]:
-    """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
-    return {
-        "name": row["name"],
-        "supply": str(row["supply_id"]) if row["supply_id"] in supplies else "",
-        "quantity": str(row["quantity"]),
-        "standby": row["standby_text"] or show_current(row["standby_current_a"]),
-        "alarm": "" if row["alarm_current_a"] is None else row["alarm_text"] or show_current(row["alarm_current_a"]),
-        "standby_provenance": row["standby_provenance"],
-        "alarm_provenance": row["alarm_provenance"] or row["standby_provenance"],
-    }
-
-
-def burst_words(bursts: list[dict[str, Any]]) -> str:
-    """Return bursts in words."""
-    return " · ".join(
-        f"{show_current(b['current_a'])} for {plain_number(b['duration_s'])} s, {plain_number(b['per_hour'])} an hour"
-        + (", in alarm" if b["during"] == "alarm" else "")
-        for b in bursts
-    )
-
-
-def _more(row: Row) -> str:
-    parts: list[str] = [burst_words(row["bursts"])] if row["bursts"] else []
-    if row["converter_kind"]:
-        ratio = f" {say_percent(row['converter_efficiency_ratio'])}" if row["converter_efficiency_ratio"] else ""
-        parts.append(f"{show_quantity(row['rail_v'], 'V')} by {row['converter_kind']} converter{ratio}")
-    if row["behaviour"] != "constant_current":
-        parts.append("constant power" if row["behaviour"] == "constant_power" else "resistive")
-    if row["min_v"] is not None:
-        parts.append(f"needs {show_quantity(row['min_v'], 'V')}")
-    if not row["essential"]:
-        parts.append("may drop")
-    return " · ".join(parts[:WORDY_PARTS])

@@ -3,6 +3,8 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("workbench", () => ({
     notice: { text: "", undo: "" },
     opener: null,
+    // What was done on this page, the last thing last, each with the address that takes it back.
+    done: [],
 
     async open(address) {
       this.opener = document.activeElement;
@@ -43,20 +45,33 @@ document.addEventListener("alpine:init", () => {
     },
 
     async undo() {
-      const address = this.notice.undo;
+      const address = this.notice.undo || this.done.pop();
+      this.done = this.done.filter((other) => other !== address);
       this.hush();
-      await this.post(address);
+      if (address) await this.post(address);
+    },
+
+    lookAt(changes, names) { window.ypomoni.look(changes, names); },
+
+    key(event) {
+      const typing = event.target.matches("input:not([type=checkbox]), textarea, select");
+      const dirty = typing && event.target.dataset.kept !== undefined && event.target.value !== event.target.dataset.kept;
+      if ((event.ctrlKey || event.metaKey) && event.key === "z" && (!typing || (event.target.dataset.kept !== undefined && !dirty))) {
+        event.preventDefault();
+        this.undo();
+      }
     },
 
     settle({ status, data }, form) {
       if (data.go) { window.location.assign(data.go); return; }
       if (status === 200) {
         if (data.regions) this.follow(data.regions);
+        if (data.undo) this.done.push(data.undo);
         if (data.notice) this.tell({ text: data.notice, undo: data.undo || "" });
         if (this.$refs.sheet.open) this.shut();
       } else if (data.html && (status === 409 || status === 422)) {
         this.show(data.html);
-      } else if (form) {
+      } else if (form && form.querySelector(".form-message")) {
         const line = form.querySelector(".form-message");
         line.textContent = data.message || "That did not work. What you typed is still here.";
         line.hidden = false;
@@ -69,8 +84,20 @@ document.addEventListener("alpine:init", () => {
     follow(regions) {
       for (const [name, html] of Object.entries(regions)) {
         const region = document.getElementById("region-" + name);
-        if (region) region.innerHTML = html;
+        if (region) this.replace(region, html);
       }
+    },
+
+    // The focus stays where it was: on the same cell or button of the new region.
+    replace(region, html) {
+      const held = region.contains(document.activeElement) ? document.activeElement : null;
+      const row = held && held.closest("[data-load]");
+      const mark = held && (held.dataset.cell ? `[data-cell="${held.dataset.cell}"]` : held.dataset.state ? `[data-state="${held.dataset.state}"]`
+        : held.dataset.supply ? `[data-supply="${held.dataset.supply}"]` : held.name ? `[name="${held.name}"]` : "");
+      region.innerHTML = html;
+      if (!held || !mark) return;
+      const again = (row ? region.querySelector(`[data-load="${row.dataset.load}"]`) || region : region).querySelector(mark);
+      if (again) again.focus();
     },
 
     tell(detail) { this.notice = { text: detail.text, undo: detail.undo || "" }; },

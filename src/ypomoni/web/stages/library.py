@@ -1,0 +1,78 @@
+"""The library: devices we have measured, generic types to start an estimate from, and our instruments."""
+
+from itertools import groupby
+from typing import Any
+
+from flask import Blueprint, g, jsonify, render_template, request
+
+from ypomoni.actions.edit import find
+from ypomoni.actions.register import measured_devices
+from ypomoni.core.wording import say_amps
+from ypomoni.documents.device_types import BASIS, DEVICE_TYPES, DeviceType
+from ypomoni.documents.quantities import show_current, show_duty, show_quantity
+from ypomoni.storage.connection import Row
+from ypomoni.storage.instruments import list_instruments
+from ypomoni.web.security import signed_in
+from ypomoni.web.view.words import HOOKUP_WORDS
+
+blueprint = Blueprint("library", __name__, url_prefix="/library")
+
+
+@blueprint.get("/")
+@signed_in
+def index() -> Any:
+    """Show the library."""
+    instruments = [(i, _instrument_words(i)) for i in list_instruments(g.connection, g.actor.organisation_id) if i["removed_at"] is None]
+    return render_template(
+        "library/index.html",
+        measured=[(d, _measured_words(d)) for d in measured_devices(g.connection, g.actor)],
+        groups=[(name, [(t, _type_words(t)) for t in types]) for name, types in groupby(DEVICE_TYPES, key=lambda t: t.group)],
+        basis=BASIS,
+        count=len(DEVICE_TYPES),
+        instruments=instruments,
+    )
+
+
+@blueprint.get("/pick")
+@signed_in
+def pick() -> Any:
+    """Offer the library for a new load of a plan."""
+    plan = find(g.connection, g.actor, "plan", request.args.get("plan", default=-1, type=int))
+    html = render_template(
+        "library/_pick.html",
+        plan=plan,
+        measured=[(d, _measured_words(d)) for d in measured_devices(g.connection, g.actor)],
+        groups=[(name, [(t, _type_words(t)) for t in types]) for name, types in groupby(DEVICE_TYPES, key=lambda t: t.group)],
+        basis=BASIS,
+    )
+    return jsonify({"html": html})
+
+
+def _span(span_a: tuple[float, float, float] | None) -> str:
+    return "as standby" if span_a is None else f"{say_amps(span_a[0])} to {say_amps(span_a[2])}"
+
+
+def _type_words(kind: DeviceType) -> dict[str, str]:
+    burst = "" if kind.burst is None else f"{say_amps(kind.burst[0])}, {show_duty(kind.burst[1], kind.burst[2])}"
+    return {
+        "standby": _span(kind.standby_a),
+        "likely": say_amps(kind.standby_a[1]),
+        "alarm": _span(kind.alarm_a),
+        "rail": show_quantity(kind.rail_v, "V"),
+        "burst": burst,
+    }
+
+
+def _measured_words(device: Row) -> dict[str, str]:
+    return {
+        "standby": say_amps(device["standby_current_a"]),
+        "alarm": "as standby" if device["alarm_current_a"] is None else say_amps(device["alarm_current_a"]),
+        "rail": show_quantity(device["rail_v"], "V"),
+        "basis": f"{device['basis']}, {device['measured_count']} pieces, last {device['measured_on']:%d %b %Y}",
+    }
+
+
+def _instrument_words(row: Row) -> str:
+    ranges = ", ".join(f"{r['jack']} {show_current(r['limit_a'])}" for r in row["ranges"])
+    limits = f"±({row['accuracy_ratio'] * 100:g} % + {row['digits_count']} digits) of {row['display_count']} counts"
+    return " · ".join(p for p in (HOOKUP_WORDS[row["hookup"]], limits, ranges) if p)
