@@ -17,6 +17,10 @@ from ypomoni.core.totals import explained_square
 from ypomoni.core.uncertainty import best_currents, half_width_a, worst_currents
 
 
+# A battery lead is opened only where that tells clearly more.
+RISK_RATIO = 0.95
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Suggestion:
     """A reading not taken yet: what it is expected to show, and the band with it."""
@@ -58,7 +62,9 @@ def suggest_readings(tree: Tree, instruments: tuple[Instrument, ...] = ()) -> tu
             after = _after(tree, point, state, meter.limit_a(expected_a), (expected_h, falls, rises, standby))
             if after is not None and _width(after) < _width(before) - 1e-9:
                 found.append(Suggestion(point_key=point.key, state=state, expected_a=expected_a, before=before, after=after))
-    return tuple(sorted(found, key=lambda s: -s.gain_ratio))
+    leads = {p.key for p in tree.points.values() if p.kind is PointKind.BATTERY}
+    # Where they tell as much, the one that leaves the battery lead alone comes first.
+    return tuple(sorted(found, key=lambda s: -s.gain_ratio * (RISK_RATIO if s.point_key in leads else 1.0)))
 
 
 Deltas = tuple[float, list[float], list[float], tuple[list[float], list[float]]]
