@@ -65,7 +65,7 @@ def voltage(pack, u, d, i, p, g):
 
 def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000, states=None, start=(0.0, 0.0, 0.0)):
     """Return (end time in s, or None when the alarm is carried to its end). ``threshold_v`` may be a function of (time in s, in alarm)."""
-    ends_at = threshold_v if callable(threshold_v) else lambda t, in_alarm: threshold_v
+    ends_at = threshold_v if callable(threshold_v) else lambda *_: threshold_v
     t, u, d = start
     until = alarm_at_s + alarm_s
     event = next_event(loads, t)

@@ -6,54 +6,12 @@ import re
 import psycopg
 import pytest
 from axe_playwright_python.sync_playwright import Axe
+from browser.pages import LAPTOP, PHONE, fill, open_archive, save, sign_in, tab_to
 from playwright.sync_api import expect
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
 
 pytestmark = pytest.mark.browser
-LAPTOP = {"width": 1280, "height": 800}
-PHONE = {"width": 390, "height": 844}
-
-
-@pytest.fixture
-def open_page(browser, server):
-    """Open pages that fail the test at its end when they wrote an error to the console; refusals the test provokes are named."""
-    complaints, contexts = [], []
-
-    def opener(size=LAPTOP, scheme="light", expected=()):
-        context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
-        contexts.append(context)
-        page = context.new_page()
-        page.set_default_timeout(10_000)
-
-        def note(message):
-            if message.type in ("error", "warning") and not any(
-                f"status of {code}" in message.text or code in message.text for code in expected
-            ):
-                complaints.append(message.text)
-
-        page.on("console", note)
-        page.on("pageerror", lambda error: complaints.append(str(error)))
-        return page
-
-    yield opener
-    for context in contexts:
-        context.close()
-    assert complaints == []
-
-
-def sign_in(page, email="wren@saltmarsh.example", password="brackwater-tide"):
-    page.goto("/sign-in")
-    page.get_by_label("E-mail").fill(email)
-    page.get_by_label("Password").fill(password)
-    page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_role("heading", name="Sites")).to_be_visible()
-
-
-def open_archive(page):
-    sign_in(page)
-    page.get_by_role("link", name="Brackwater County Archive").click()
-    expect(page.locator(".answer-line")).to_contain_text("Bay B gives out first")
 
 
 def lane_end(page, name):
@@ -61,20 +19,6 @@ def lane_end(page, name):
     if page.locator(".lane", has_text=name).locator("line.end").count() == 0:
         return 100.0
     return float(page.locator(".lane", has_text=name).locator("line.end").get_attribute("x1").rstrip("%"))
-
-
-def fill(page, **fields):
-    for label, text in fields.items():
-        field = page.locator(f".sheet [name={label}]")
-        if field.evaluate("e => e.tagName") == "SELECT":
-            field.select_option(label=text)
-        else:
-            field.fill(text)
-
-
-def save(page):
-    page.locator(".sheet").get_by_role("button", name="Save").click()
-    expect(page.locator(".sheet")).not_to_be_visible()
 
 
 def test_a_new_organisation_builds_a_site_from_nothing(open_page, conninfo):
@@ -114,7 +58,7 @@ def test_a_new_organisation_builds_a_site_from_nothing(open_page, conninfo):
     for name, text in burst.items():
         page.locator(f".sheet [name={name}]").fill(text)
     save(page)
-    expect(page.locator(".load-more")).to_contain_text("400 mA for 5 s, 60 an hour")
+    expect(page.locator(".load-more")).to_contain_text("400 mA for 5 s every min")
     assert lane_end(page, "Panel") < before
     page.get_by_role("button", name="Edit site").click()
     fill(page, name="Boat House, north bank")
@@ -225,16 +169,6 @@ def test_no_connection_keeps_what_was_typed_and_enter_tries_again(open_page):
     expect(page.get_by_label("Standby current of one Card reader")).to_have_value("75 mA")
 
 
-def tab_to(page, name, most=60):
-    """Press Tab until the focus is on what has this accessible name or text."""
-    for _ in range(most):
-        page.keyboard.press("Tab")
-        focused = page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || '').trim()")
-        if focused == name:
-            return
-    raise AssertionError(f"Tab does not reach {name!r}")
-
-
 def test_everything_by_keyboard_alone(open_page):
     """Sign in, open the archive, correct a load, be asked back, restore, open a figure and come back to where one was."""
     page = open_page(expected=("422",))
@@ -304,7 +238,7 @@ def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme
     check("sign-in")
     sign_in(page)
     check("sites")
-    for address in ("/people/", "/import"):
+    for address in ("/people/", "/import", "/library/"):
         page.goto(address)
         check(address)
     page.goto("/")
@@ -318,4 +252,24 @@ def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme
     page.locator(".answer-lead").click()
     expect(page.locator(".sheet .working")).to_be_visible()
     check("working")
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="Audit").click()
+    expect(page.get_by_role("heading", name="Current tree")).to_be_visible()
+    check("audit")
+    page.locator("[data-open*='bay-b-perimeter-east']:visible").first.click()
+    expect(page.locator(".sheet .point")).to_be_visible()
+    check("point")
+    page.keyboard.press("Escape")
+    for name in ("Add a place", "Add a point", "From the library"):
+        page.get_by_role("button", name=name, exact=True).click()
+        expect(page.locator(".sheet .record")).to_be_visible()
+        check(name)
+        page.keyboard.press("Escape")
+    page.goto(page.url.replace("/audit", "/read"))
+    check("read")
+    page.goto(page.url.replace("/read", "/bring-loads"))
+    page.get_by_label("Or paste rows").fill("Device;mA\nLamp;20-30\nBeam;60")
+    page.get_by_role("button", name="Look at it").click()
+    expect(page.get_by_role("heading", name="What comes in")).to_be_visible()
+    check("review")
     assert not found, "\n".join(found)

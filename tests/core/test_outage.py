@@ -170,7 +170,7 @@ def random_case(rnd):
 @pytest.mark.parametrize("seed", range(8))
 def test_holdover_of_random_sites_by_trying_every_start(seed):
     """Every start in the last three hours before it, each 40 s and around each edge of the pattern, is carried; just after it one is not."""
-    rnd = random.Random(seed)  # noqa: S311 - a repeatable choice, not a secret
+    rnd = random.Random(seed)
     for _ in range(25):
         case = random_case(rnd)
         holdover = case.holdover()

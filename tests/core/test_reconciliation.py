@@ -175,7 +175,7 @@ def test_random_trees_add_up_as_an_independent_adding_says(seed):
     children["output"] += [p for p in children if p.startswith("branch-")]
     tree = {"children": children, "figures": figures, "own": 0.05}
     points = ["battery", *children["output"], "output", *figures]
-    taken = {p: None for p in draw.sample(points, k=min(len(points), 5))}
+    taken = dict.fromkeys(draw.sample(points, k=min(len(points), 5)))
     for point in taken:
         # Near enough to be no unit slip, far enough to disagree now and then.
         taken[point] = round(added_up(tree, point, {}, State.STANDBY)[0] * draw.uniform(0.7, 1.4), 4)

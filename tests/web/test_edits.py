@@ -140,13 +140,16 @@ def test_bad_input_of_every_field_is_answered_beside_it_and_loses_nothing(client
     """Empty, text, negative, huge, NaN, wrong unit, other encodings: a message or a saved value, the rest of the form kept, never a 500."""
     record_id = rows(conninfo, f"SELECT id FROM {name} ORDER BY id LIMIT 1")[0]["id"]
     plan_id = rows(conninfo, "SELECT id FROM plan ORDER BY id LIMIT 1")[0]["id"]
-    refused = 0
+    refused, form = 0, None
     for text in BAD_TEXTS:
-        form = form_values(client, name, record_id, plan_id)
+        form = form or form_values(client, name, record_id, plan_id)
         text = text.encode("utf-8", "replace").decode()
         answer = client.post(f"/records/{name}/{record_id}", {**form, field: text})
         assert answer.status_code in (200, 422), (text, answer.status_code)
-        if answer.status_code == 422:
+        if answer.status_code == 200:
+            # What was saved stands there now, on a version of its own.
+            form = None
+        else:
             refused += 1
             html = answer.json["html"]
             beside = re.search(rf'id="{field}-help">(.*?)</p>', html, re.DOTALL)

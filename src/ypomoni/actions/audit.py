@@ -192,11 +192,12 @@ def store_reading(
     Refused
         If it cannot be a reading.
     """
+    plan = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, plan["site_id"], lock=True)
+    # Asked once the site is locked: whoever sent it at the same moment has committed by now.
     known = select_reading_by_token(connection, actor.organisation_id, token)
     if known is not None:
         return Stored(key=known["key"], questions=(), was_there=True)
-    plan = find(connection, actor, "plan", plan_id)
-    tree = read_tree(connection, actor, plan["site_id"], lock=True)
     point = next((p for p in tree.placed_points(plan_id) if p["id"] == entry["point_id"]), None)
     if point is None:
         raise NotFound

@@ -16,7 +16,6 @@ from ypomoni.core.results import Band
 from ypomoni.core.totals import explained_square
 from ypomoni.core.uncertainty import best_currents, half_width_a, worst_currents
 
-
 # A battery lead is opened only where that tells clearly more.
 RISK_RATIO = 0.95
 

@@ -130,7 +130,8 @@ def read_quantity(text: str, kind: Kind) -> float:
     if not unit_text and not kind.bare_allowed:
         raise QuantityTextError(f"{number_text} of what? Write the unit: {number_text} mA or {number_text} A.")
     factor = 1.0 if not unit_text else _factor(unit_text, kind)
-    value = number * factor
+    # Scaled in decimal, so that 470 mA is 0.47 A and no digit is invented.
+    value = number if factor == 1.0 else float(f"{number * factor:.15g}")
     _check_range(value, kind)
     return value
 

@@ -72,6 +72,9 @@ PURPOSES = {
 PROVENANCES = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
 
 
+_WEAK = frozenset({"current", "ma", "draw", "unit", "type", "number", "use", "max", "output", "source", "panel", "normal"})
+
+
 def guarded(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula: an apostrophe before what could be one."""
     return f"'{text}" if _FORMULA.match(text) else text
@@ -131,8 +134,9 @@ def propose_columns(headings: tuple[str, ...]) -> tuple[str, ...]:
             for word in known:
                 if words == word:
                     scores.append((500, -n, c, key))
-                elif re.search(rf"(?<![a-z]){re.escape(word)}(?![a-z])", words):
-                    scores.append((len(word) * 4, -n, c, key))
+                elif re.search(rf"(?<![a-z]){re.escape(word)}s?(?![a-z])", words):
+                    # A word that any heading may hold decides only where no other does.
+                    scores.append((3 if word in _WEAK else 20 + len(word), -n, c, key))
     found: dict[int, str] = {}
     for _, _, c, key in sorted(scores, reverse=True):
         if c not in found and key not in found.values():

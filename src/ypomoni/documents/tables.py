@@ -93,7 +93,8 @@ def _read_workbook(data: bytes) -> list[Sheet]:
     for sheet in book.worksheets:
         if sheet.sheet_state != "visible":
             continue
-        rows = [[_cell_text(c.value, c.number_format) for c in row[:MOST_COLUMNS]] for row in sheet.iter_rows(max_row=MOST_ROWS + 1)]
+        last = min(sheet.max_row, MOST_ROWS + 1)
+        rows = [[_cell_text(c.value, c.number_format) for c in row[:MOST_COLUMNS]] for row in sheet.iter_rows(max_row=last)]
         if any(any(row) for row in rows):
             sheets.append(Sheet(name=sheet.title, rows=_padded(rows)))
     if not sheets:

@@ -17,14 +17,16 @@ class ReadingForm(Form):
     """One reading. A bare number takes the unit of the button that is pressed."""
 
     point = ChoiceField("Point", choices={})
-    state = ChoiceField("State", choices=STATE_WORDS)
+    state = ChoiceField("State", choices=STATE_WORDS, default="standby")
     state_note = TextField("Which state", required=False, hint="as in heater on")
-    mains = ChoiceField("Mains", choices={"": "not said", **MAINS_WORDS})
+    mains = ChoiceField("Mains", choices={"": "not said", **MAINS_WORDS}, default="")
     unit = ChoiceField("Unit", choices=UNITS, default="mA")
     value = SignedCurrentField("Reading", q.CURRENT, hint="the mean, as in 182, 0,35 A or 4.2 W @ 12 V")
     least = SignedCurrentField("Least seen", q.CURRENT, optional=True, hint="within a minute")
     greatest = SignedCurrentField("Greatest seen", q.CURRENT, optional=True, hint="within a minute")
-    positive_means = ChoiceField("Plus on the display means", choices={"discharge": "towards the loads", "charge": "into the battery"})
+    positive_means = ChoiceField(
+        "Plus on the display means", choices={"discharge": "towards the loads", "charge": "into the battery"}, default="discharge"
+    )
     battery_v = QuantityField("Battery volts now", q.VOLTAGE, optional=True, hint="as in 12.7 V")
     instrument = ChoiceField("Instrument", choices={})
     hookup = ChoiceField("How", choices=HOOKUP_WORDS, default="series")

@@ -207,7 +207,7 @@ def _said_of(page: PlanPage, point: Point | None, state: State, stored: actions.
     node = page.audit.nodes.get((point.key, state))
     if stored.questions:
         return f"Stored at {point.name}; a question about it is open."
-    if node is None or node.agrees is None or node.read_a is None:
+    if node is None or node.reading_key != stored.key or node.read_a is None:
         return f"Stored at {point.name}; it is kept, not compared."
     words = "it adds up" if node.agrees else f"{say_amps(node.sum_a)} were expected: see what may explain it"
     return f"Stored at {point.name}: {say_amps(node.read_a)}, {words}."

@@ -14,7 +14,7 @@ document.addEventListener("alpine:init", () => {
       const row = at.closest("tr[data-load]");
       if (!row) return;
       if ((event.ctrlKey || event.metaKey) && event.key === "d") { event.preventDefault(); this.double(row); return; }
-      if ((event.ctrlKey || event.metaKey) && event.key === "Enter") { event.preventDefault(); row.querySelector("[data-open]").click(); return; }
+      if ((event.ctrlKey || event.metaKey) && event.key === "Enter") { event.preventDefault(); row.querySelector(".register-do [data-open]").click(); return; }
       if (!at.matches(".cell")) return;
       if (event.key === "Enter") { event.preventDefault(); this.enter(at); }
       if (event.key === "Escape") { event.preventDefault(); this.restore(at); }

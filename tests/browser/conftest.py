@@ -1,0 +1,31 @@
+"""Pages that fail their test when they complain."""
+
+import pytest
+from browser.pages import LAPTOP, PHONE
+
+
+@pytest.fixture
+def open_page(browser, server):
+    """Open pages that fail the test at its end when they wrote an error to the console; refusals the test provokes are named."""
+    complaints, contexts = [], []
+
+    def opener(size=LAPTOP, scheme="light", expected=()):
+        context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+
+        def note(message):
+            if message.type in ("error", "warning") and not any(
+                f"status of {code}" in message.text or code in message.text for code in expected
+            ):
+                complaints.append(message.text)
+
+        page.on("console", note)
+        page.on("pageerror", lambda error: complaints.append(str(error)))
+        return page
+
+    yield opener
+    for context in contexts:
+        context.close()
+    assert complaints == []

@@ -1,0 +1,44 @@
+"""What browser tests share: sizes, signing in, the archive, forms, and going by Tab."""
+
+from playwright.sync_api import expect
+
+LAPTOP = {"width": 1280, "height": 800}
+PHONE = {"width": 390, "height": 844}
+
+
+def sign_in(page, email="wren@saltmarsh.example", password="brackwater-tide"):
+    page.goto("/sign-in")
+    page.get_by_label("E-mail").fill(email)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("heading", name="Sites")).to_be_visible()
+
+
+def open_archive(page):
+    sign_in(page)
+    page.get_by_role("link", name="Brackwater County Archive").click()
+    expect(page.locator(".answer-line")).to_contain_text("Bay B gives out first")
+
+
+def fill(page, **fields):
+    for label, text in fields.items():
+        field = page.locator(f".sheet [name={label}]")
+        if field.evaluate("e => e.tagName") == "SELECT":
+            field.select_option(label=text)
+        else:
+            field.fill(text)
+
+
+def save(page):
+    page.locator(".sheet").get_by_role("button", name="Save").click()
+    expect(page.locator(".sheet")).not_to_be_visible()
+
+
+def tab_to(page, name, most=60):
+    """Press Tab until the focus is on what has this accessible name or text."""
+    for _ in range(most):
+        page.keyboard.press("Tab")
+        focused = page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || '').trim()")
+        if focused == name:
+            return
+    raise AssertionError(f"Tab does not reach {name!r}")

@@ -1,0 +1,243 @@
+"""Tables as people keep them: ten awkward files read as they were meant, doubts marked with their reason, and nothing acting as a formula."""
+
+import io
+import zipfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from openpyxl import load_workbook
+
+from ypomoni.documents.register_table import Mapping, guarded, propose_mapping, read_rows, table_of_loads, unguarded
+from ypomoni.documents.tables import TableError, read_tables, write_csv, write_workbook
+
+TABLES = Path(__file__).parent.parent / "reference" / "tables"
+SUPPLIES = ["Main panel", "Bay A", "Bay B"]
+
+
+def understood(name):
+    """Return the rows of a file under the mapping proposed for it."""
+    sheets = read_tables((TABLES / name).read_bytes(), name)
+    mapping = propose_mapping(sheets)
+    return read_rows(sheets[mapping.sheet], mapping, supplies=SUPPLIES, places=["Hall"], default_supply=None), mapping
+
+
+def loads_of(name):
+    """Return name, quantity, standby and alarm of each row that is no title and no total."""
+    rows, _ = understood(name)
+    return [(r.values["name"], r.values["quantity"], r.values.get("standby"), r.values.get("alarm")) for r in rows if not r.skipped]
+
+
+def near(found, expected):
+    assert [f[:2] for f in found] == [e[:2] for e in expected]
+    for f, e in zip(found, expected, strict=True):
+        assert [a if a is None else pytest.approx(a, rel=1e-9) for a in e[2:]] == list(f[2:]), f
+
+
+def test_decimal_commas_units_in_headings_and_an_old_encoding():
+    """Umlauts and degrees survive, 15,25 is 15.25 mA, the voltage is the rail; the name column is found by what is left."""
+    sheets = read_tables((TABLES / "01_decimal_comma_cp1252.csv").read_bytes(), "x.csv")
+    columns = ("name", "quantity", "standby", "alarm", "rail_v", "place")
+    rows = read_rows(sheets[0], Mapping(sheet=0, header_row=0, columns=columns), supplies=[], places=[], default_supply=None)
+    found = [(r.values["name"], r.values["quantity"], r.values["standby"], r.values.get("alarm")) for r in rows]
+    near(found, [("Bewegungsmelder", 6, 0.0095, 0.014), ("Glasbruchmelder", 3, 0.01525, 0.0225), ("Datenlogger", 2, 4e-5, None)])
+    assert rows[2].values["rail_v"] == 5.0
+    assert rows[2].values["place"] == "Kühlraum -2 °C"
+    assert not any(r.doubts for r in rows)
+
+
+def test_merged_titles_sections_and_a_row_of_totals_are_left_out():
+    """Headings in the fourth row; two section titles and the total do not become loads."""
+    rows, mapping = understood("02_titles_sections_totals.xlsx")
+    assert mapping.header_row == 3
+    assert mapping.columns == ("name", "quantity", "standby", "alarm", "supply", "place")
+    near(
+        loads_of("02_titles_sections_totals.xlsx"),
+        [("Dual-technology detector", 5, 0.0165, 0.024), ("Zone expander", 2, 0.045, 0.052), ("Keypad", 2, 0.021, 0.048)],
+    )
+    assert [r.skipped for r in rows if r.skipped not in ("", "empty")] == ["a title", "a title", "a row of totals"]
+    assert [r.values["supply"] for r in rows if not r.skipped] == ["Bay A", "Bay A", "Main panel"]
+
+
+def test_units_in_the_cells_and_watts_at_a_voltage():
+    """mA, A and µA in one column; 4.2 W @ 12 V is 350 mA of a power load."""
+    near(
+        loads_of("03_units_in_cells.csv"),
+        [
+            ("Cellular communicator", 1, 0.055, 0.080),
+            ("Siren, external", 1, 0.02, 0.48),
+            ("Sleeping logger", 4, 5.6e-6, None),
+            ("Camera, fixed", 2, 0.35, None),
+        ],
+    )
+    rows, _ = understood("03_units_in_cells.csv")
+    assert rows[3].values["as_watts"] is True
+    assert rows[3].values["rail_v"] == 12.0
+
+
+def test_watts_and_volts_in_columns_of_their_own():
+    """14.4 W at 12 V are 1.2 A; a label's watts are a nameplate; watts without volts are asked about."""
+    rows, _ = understood("04_watts_and_volts.xlsx")
+    assert [r.values.get("standby") for r in rows] == [pytest.approx(1.2), pytest.approx(0.3), pytest.approx(0.075), None]
+    assert {r.values["provenance"] for r in rows[:3]} == {"nameplate"}
+    assert "at which voltage" in next(iter(rows[3].doubts.values()))
+
+
+def test_totals_of_all_pieces_become_the_current_of_one():
+    """Twenty detectors of 6 mA together are 300 µA each; the circuit is the branch."""
+    near(
+        loads_of("05_totals_only.csv"),
+        [("Smoke detector", 20, 0.0003, 0.002), ("Sounder", 8, 0.0002, 0.016), ("Panel board", 1, 0.18, 0.32)],
+    )
+    assert understood("05_totals_only.csv")[0][0].values["branch"] == "Loop 1"
+
+
+def test_units_that_only_a_number_format_shows():
+    """0.06 shown as 0.06 A and 60.5 shown as 60.5 mA are what they look like."""
+    near(
+        loads_of("06_units_in_number_formats.xlsx"), [("Beam, pair", 3, 0.0605, 0.069), ("Reader", 2, 0.06, 0.08), ("Magnet", 2, 0.24, 0.0)]
+    )
+    rows, _ = understood("06_units_in_number_formats.xlsx")
+    assert [r.values["provenance"] for r in rows] == ["measured", "estimate", "data_sheet"]
+    assert "must be one of measured, data sheet" in next(iter(rows[1].doubts.values()))
+
+
+def test_a_file_without_headings_waits_for_its_columns():
+    """Nothing is proposed; with the columns said it is read."""
+    sheets = read_tables((TABLES / "07_no_headings.csv").read_bytes(), "x.csv")
+    assert propose_mapping(sheets).header_row is None
+    assert set(propose_mapping(sheets).columns) == {""}
+    said = Mapping(sheet=0, header_row=None, columns=("name", "quantity", "standby", "alarm"))
+    rows = read_rows(sheets[0], said, supplies=[], places=[], default_supply=None)
+    assert [r.values["standby"] for r in rows] == [0.0165, 0.021, 0.02]
+    assert not any(r.doubts for r in rows)
+
+
+def test_names_that_could_act_as_formulas_come_back_as_they_were():
+    """The apostrophe an export put before them is taken off, and only that one."""
+    names = [row[0] for row in loads_of("08_names_like_formulas.csv")]
+    assert names == ["=Beam 1", "+Zone 4 detector", "-East fence", "@gate", "'=quoted", "'Old' siren"]
+
+
+def test_the_sheet_with_the_loads_is_found_and_hidden_ones_are_not_read():
+    """The cover and the hidden prices are passed by; µA in the heading, cable and rail in columns."""
+    sheets = read_tables((TABLES / "09_several_sheets.xlsx").read_bytes(), "x.xlsx")
+    assert [s.name for s in sheets] == ["Cover", "Loads 2026"]
+    near(
+        loads_of("09_several_sheets.xlsx"),
+        [("Level transmitter", 1, 0.004, 0.021), ("Telemetry unit", 1, 0.025, 0.8), ("Sleeping logger", 2, 1.2e-5, 0.06)],
+    )
+    first = understood("09_several_sheets.xlsx")[0][0]
+    assert (first.values["cable_length_m"], first.values["cable_section_mm2"], first.values["rail_v"]) == (35.0, 0.75, 24.0)
+
+
+def test_every_doubtful_cell_is_marked_with_its_reason():
+    """A range, a comma that could group, a sum that does not fit, a current in alarm only, no name, an unknown supply, words for numbers, VA."""
+    rows, _ = understood("10_doubts.csv")
+    reasons = [" ".join(r.doubts.values()) for r in rows]
+    for reason, said in zip(
+        reasons,
+        (
+            "is a range",
+            "read with a decimal comma, as 1.250",
+            "2 × 21 mA are 42 mA, not 63 mA",
+            "alarm only",
+            "has no name",
+            "no supply of this plan is called 'Bay C'",
+            "volt-amperes",
+            "",
+        ),
+        strict=True,
+    ):
+        assert said in reason
+        assert bool(reason) is bool(said)
+    assert "must be a number" in reasons[5]
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "empty"),
+        (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"0" * 600, "old .xls kind"),
+        (b"%PDF-1.7 ...", "is a PDF"),
+        (b"PK\x03\x04 not really", "cannot be opened"),
+        (b"a\x00b\x00c", "no text"),
+        (b"\n \n;;;\n", "no rows"),
+        (b"name;mA\n" + b"x;1\n" * 10_100, "more than 10,000 rows"),
+    ],
+)
+def test_what_cannot_be_read_says_why(data, says):
+    """In words, with what would help."""
+    with pytest.raises(TableError, match=says):
+        read_tables(data, "file")
+
+
+def test_a_spreadsheet_that_unpacks_to_too_much_is_refused():
+    """A small file of zeros that grows."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("xl/worksheets/sheet1.xml", b"0" * (61 * 1024 * 1024))
+    with pytest.raises(TableError, match="too large once unpacked"):
+        read_tables(out.getvalue(), "bomb.xlsx")
+
+
+ANY_NAME = st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cs")), min_size=1, max_size=30).map(str.strip).filter(bool)
+FORMULA_START = st.sampled_from(["=", "+", "-", "@", "'=", "''+", "\t="])
+
+
+@given(st.one_of(ANY_NAME, st.builds(lambda start, rest: start + rest, FORMULA_START, ANY_NAME)))
+def test_guarding_is_undone_exactly(text):
+    """Whatever a name begins with."""
+    assert unguarded(guarded(text)) == text
+    assert not guarded(text).startswith(("=", "+", "-", "@", "\t"))
+
+
+ROW = {
+    "supply": "Bay A",
+    "place": "Hall",
+    "branch": "North",
+    "bus_group": None,
+    "purpose": "security",
+    "standby_provenance": "measured",
+    "rail_v": 12.0,
+    "min_v": 9.5,
+    "cable_length_m": 30.0,
+    "cable_section_mm2": 0.5,
+}
+
+
+@given(
+    names=st.lists(
+        st.one_of(ANY_NAME, st.builds(lambda s, r: s + r, FORMULA_START.filter(lambda s: s[0] != "\t"), ANY_NAME)), min_size=1, max_size=4
+    ),
+    currents=st.lists(st.floats(1e-7, 50), min_size=4, max_size=4),
+)
+def test_what_goes_out_comes_back(names, currents):
+    """CSV and spreadsheet: names, quantities and currents to the last digit, through the proposed mapping."""
+    rows = [
+        {**ROW, "name": name, "quantity": n + 1, "standby_current_a": currents[n], "alarm_current_a": None} for n, name in enumerate(names)
+    ]
+    table = table_of_loads(rows)
+    for data in (write_csv(table), write_workbook("Register", table)):
+        sheets = read_tables(data, "register")
+        mapping = propose_mapping(sheets)
+        found = read_rows(sheets[0], mapping, supplies=["Bay A"], places=["Hall"], default_supply=None)
+        for row, back in zip(rows, found, strict=True):
+            if back.skipped:
+                # Only a name that reads like a title or a row of totals may be left out, and then it is said.
+                assert back.skipped in ("a row of totals", "the headings again")
+                continue
+            assert back.values["name"] == " ".join(row["name"].splitlines()).strip()
+            assert back.values["standby"] == pytest.approx(row["standby_current_a"], rel=1e-12)
+            assert back.values["quantity"] == row["quantity"]
+            assert back.values["provenance"] == "measured"
+            assert (back.values["cable_length_m"], back.values["min_v"]) == (30.0, 9.5)
+
+
+def test_no_cell_of_an_exported_spreadsheet_is_a_formula():
+    """Not even a name that looks like one."""
+    rows = [{**ROW, "name": "=1+1", "quantity": 1, "standby_current_a": 0.1, "alarm_current_a": None, "branch": "@x"}]
+    book = load_workbook(io.BytesIO(write_workbook("Register", table_of_loads(rows))))
+    types = {cell.data_type for row in book.active.iter_rows() for cell in row}
+    assert "f" not in types
