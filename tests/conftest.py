@@ -15,9 +15,13 @@ from psycopg.rows import dict_row
 from werkzeug.serving import make_server
 
 from ypomoni.actions.accounts import Passwords
+from ypomoni.actions.edit import read_document
+from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE, seed_demo
+from ypomoni.actions.site_tree import read_trees
 from ypomoni.storage.cluster import Cluster
 from ypomoni.storage.migrate import ensure_database, migrate
+from ypomoni.storage.sites import list_sites
 from ypomoni.web import create_app
 from ypomoni.web.settings import Settings
 
@@ -68,6 +72,10 @@ def template(cluster):
     migrate(cluster.conninfo(TEMPLATE))
     with psycopg.connect(cluster.conninfo(TEMPLATE), row_factory=dict_row) as connection:
         assert seed_demo(connection, Passwords(cheap=True))
+        # Computed once here, not once in every test that looks at the demo.
+        for site in list_sites(connection, 1):
+            document = read_document(read_trees(connection, 1, [site])[0])
+            evaluate(connection, 1, [(document, plan.key) for plan in document.plans])
     return TEMPLATE
 
 

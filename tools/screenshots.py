@@ -19,6 +19,15 @@ ARGUMENTS = [
     "--disable-sync",
     "--disable-dev-shm-usage",
 ]
+TABLE = """Fennick Lock, loads;;;;
+Device;No. of;Quiescent (mA);Alarm mA;Location
+Flood float;2;16,5;24;Sump
+Pump relay;1;60-70;75;Sump
+Telemetry unit;1;25;800;Cabinet
+Level sensor;1;4.2 W @ 12 V;;Sump
+Beacon;1;1,250;;Roof
+Total;6;;;
+"""
 LAPTOP, PHONE = (1280, 800), (390, 844)
 
 
@@ -43,6 +52,12 @@ def open_archive(page: Page) -> None:
     """Open the archive's plan."""
     page.get_by_role("link", name="Brackwater County Archive").click()
     page.wait_for_selector(".answer-line")
+
+
+def open_audit(page: Page) -> None:
+    """Go on to the audit."""
+    page.get_by_role("link", name="Audit").click()
+    page.wait_for_selector(".tree-sum")
 
 
 def shoot(page: Page, name: str) -> None:
@@ -71,6 +86,30 @@ def main() -> None:
         page.locator(".answer-lead").click()
         page.wait_for_selector(".working")
         shoot(page, "working")
+        page.keyboard.press("Escape")
+        open_audit(page)
+        shoot(page, "audit")
+        page.locator("a.tree-node", has_text="Perimeter east").click()
+        page.wait_for_selector(".point")
+        shoot(page, "point")
+        page.keyboard.press("Escape")
+        page.evaluate("document.querySelector('.registerbox').scrollIntoView()")
+        shoot(page, "register")
+        page.get_by_role("link", name="Import a table").click()
+        page.get_by_label("Or paste rows").fill(TABLE)
+        page.get_by_role("button", name="Look at it").click()
+        page.wait_for_selector(".review-rows")
+        shoot(page, "import")
+        page = open_page(browser, address, PHONE, "light")
+        sign_in(page)
+        open_archive(page)
+        open_audit(page)
+        shoot(page, "audit-phone")
+        page.get_by_role("link", name="Take a reading").first.click()
+        page.wait_for_selector(".hook-jack")
+        page.get_by_label("Instrument").select_option(label="Yellow multimeter, van 2")
+        page.evaluate("document.querySelector('.read-form').scrollIntoView()")
+        shoot(page, "reading-phone")
         for name, size, scheme in (("plan-dark", LAPTOP, "dark"), ("plan-phone", PHONE, "light")):
             page = open_page(browser, address, size, scheme)
             sign_in(page)

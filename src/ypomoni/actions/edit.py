@@ -1,7 +1,7 @@
 """Create, edit, remove and restore an aggregate, on the version it was read at, checked within its site, and logged."""
 
 import re
-from collections.abc import Generator
+from collections.abc import Generator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -13,7 +13,7 @@ from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.storage.aggregate import Aggregate
-from ypomoni.storage.changes import insert_change, select_batch, select_last_bank, select_last_change
+from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection, Row
 from ypomoni.storage.devices import DEVICE
 from ypomoni.storage.instruments import INSTRUMENT
@@ -37,12 +37,15 @@ ORGANISATION_WIDE = frozenset({"instrument", "device"})
 EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges"})
 
 
-def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False) -> SiteTree:
-    """Return the tree of a site of the actor's organisation, or raise `NotFound`."""
+def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False, frame: bool = False) -> SiteTree:
+    """Return the tree of a site of the actor's organisation, or raise `NotFound`.
+
+    ``frame`` leaves out loads, points and readings: enough to know what a load may refer to.
+    """
     site = SITE.find(connection, actor.organisation_id, site_id, lock=lock)
     if site is None or site["removed_at"] is not None:
         raise NotFound
-    return read_trees(connection, actor.organisation_id, [site])[0]
+    return read_trees(connection, actor.organisation_id, [site], frame=frame)[0]
 
 
 def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Row:
@@ -68,18 +71,18 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
     """Insert several aggregates of one parent; see `create`. All of them or none."""
     aggregate = AGGREGATES[name]
     keys = set(taken or ())
-    made: list[Row] = []
+    rows: list[Row] = []
     for values in entries:
         row: Row = {c: [] if c in EMPTY_LISTS else None for c in aggregate.columns} | values
         row["organisation_id"] = actor.organisation_id
         if "key" in aggregate.columns and not row["key"]:
             row["key"] = fresh_key(row["name"], keys)
         keys.add(row.get("key") or "")
-        with _translated():
-            made.append(aggregate.add(connection, row))
+        rows.append(row)
+    with _translated():
+        made = aggregate.add_many(connection, rows)
     site_id = None if name in ORGANISATION_WIDE or not made else check_whole(connection, actor, name, made[0])[0].site["id"]
-    for row in made:
-        _log(connection, actor, "create", name, row, site_id, None, row)
+    _log_many(connection, actor, "create", name, site_id, [(None, row) for row in made])
     return made
 
 
@@ -94,8 +97,7 @@ def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tupl
                 changed.append((row, AGGREGATES[name].change(connection, {**row, **changes})))
     if changed:
         tree, _ = check_whole(connection, actor, name, changed[0][1])
-        for before, after in changed:
-            _log(connection, actor, "edit", name, after, tree.site["id"], before, after)
+        _log_many(connection, actor, "edit", name, tree.site["id"], list(changed))
     return [after for _, after in changed]
 
 
@@ -319,6 +321,20 @@ def _path_of_row(tree: SiteTree, name: str, row: Row) -> str | None:
         rows, word = lists[name]
         n = place(rows.get(row["plan_id"], []))
     return None if plan is None or n is None else f"plans[{plan}].{word}[{n}]"
+
+
+def _log_many(
+    connection: Connection, actor: Actor, verb: str, name: str, site_id: int | None, pairs: Sequence[tuple[Row | None, Row | None]]
+) -> None:
+    shared: Row = {
+        "organisation_id": actor.organisation_id,
+        "account_id": actor.account_id,
+        "verb": verb,
+        "aggregate": name,
+        "site_id": site_id,
+        "batch": actor.batch,
+    }
+    insert_changes(connection, shared, list(pairs))
 
 
 def _log(

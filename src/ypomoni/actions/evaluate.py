@@ -54,6 +54,13 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
     return found
 
 
+def missing_count(connection: Connection, organisation_id: int, site_file: SiteFile, plan_key: str) -> int:
+    """Return how many supplies of a plan would have to be computed now."""
+    digests = digests_of(site_file, next(p for p in site_file.plans if p.key == plan_key))
+    stored = select_results(connection, organisation_id, ENGINE_VERSION, digests)
+    return sum(digest not in stored for digest in digests)
+
+
 def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
     """Return for each supply a digest of everything its result depends on."""
     requirements = {r.key: r.model_dump(mode="json") for r in site_file.requirements}

@@ -78,12 +78,12 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
     tree = read_tree(connection, actor, plan["site_id"], lock=True)
     supplies = {s["name"]: s for s in tree.supplies.get(plan_id, [])}
     places = {p["name"].casefold(): p["id"] for p in tree.places}
-    taken_places = taken_keys(tree, "place")
+    new: dict[str, Row] = {}
     for name in dict.fromkeys(r["place"] for r in rows if r.get("place")):
         if name.casefold() not in places:
-            made = create(connection, actor, "place", {"site_id": tree.site["id"], "key": None, "name": name}, taken_places)
-            taken_places.add(made["key"])
-            places[name.casefold()] = made["id"]
+            new.setdefault(name.casefold(), {"site_id": tree.site["id"], "key": None, "name": name})
+    made = create_many(connection, actor, "place", list(new.values()), taken_keys(tree, "place"))
+    places |= {place["name"].casefold(): place["id"] for place in made}
     entries: list[Row] = []
     for row in rows:
         supply = supplies.get(row.get("supply") or "")

@@ -156,8 +156,8 @@ class SiteTree:
         return list(placed.values())
 
 
-def read_trees(connection: Connection, organisation_id: int, sites: list[Row]) -> list[SiteTree]:
-    """Return the trees of sites of an organisation, in eight statements whatever their number."""
+def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *, frame: bool = False) -> list[SiteTree]:
+    """Return the trees of sites of an organisation, in eight statements whatever their number; see `edit.read_tree` for ``frame``."""
     trees = {site["id"]: SiteTree(site) for site in sites}
     site_of: dict[int, int] = {}
     for requirement in list_requirements(connection, organisation_id, list(trees)):
@@ -169,14 +169,14 @@ def read_trees(connection: Connection, organisation_id: int, sites: list[Row]) -
         _sort_in(trees[place["site_id"]], "place", place, trees[place["site_id"]].places)
     for name, rows in (
         ("supply", list_supplies(connection, organisation_id, list(site_of))),
-        ("load", list_loads(connection, organisation_id, list(site_of))),
-        ("point", list_points(connection, organisation_id, list(site_of))),
+        ("load", [] if frame else list_loads(connection, organisation_id, list(site_of))),
+        ("point", [] if frame else list_points(connection, organisation_id, list(site_of))),
     ):
         for row in rows:
             tree = trees[site_of[row["plan_id"]]]
             kept = {"supply": tree.supplies, "load": tree.loads, "point": tree.points}[name]
             _sort_in(tree, name, row, kept.setdefault(row["plan_id"], []))
-    for reading in list_readings(connection, organisation_id, list(site_of)):
+    for reading in [] if frame else list_readings(connection, organisation_id, list(site_of)):
         trees[site_of[reading["plan_id"]]].readings.setdefault(reading["plan_id"], []).append(reading)
     instruments = list_instruments(connection, organisation_id)
     for tree in trees.values():

@@ -20,7 +20,7 @@ from ypomoni.core.results import (
     SupplyResult,
     Verdict,
 )
-from ypomoni.core.simulation import EndCause, Holdover
+from ypomoni.core.simulation import EndCause, Holdover, LoadCurrents
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
 from ypomoni.core.sizing import NoBank, Recommendation, recommend_bank, size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
@@ -283,10 +283,11 @@ def band_of(expected_h: float, fall: float, rise: float) -> Band:
 def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
     """Return key, name, provenance and the holdover at the bad and the good end of each uncertain input. [h]"""
     runs: list[tuple[str, str, str, float, float]] = []
+    moved = _Moved(case)
     for currents in case.currents:
         load, climate = currents.load, case.climate_of(currents.load)
-        bad_h = case.holdover(changed=worst_currents(currents, climate)).holdover_h
-        good_h = case.holdover(changed=best_currents(currents, climate)).holdover_h
+        bad_h = moved.holdover_h(currents, worst_currents(currents, climate))
+        good_h = moved.holdover_h(currents, best_currents(currents, climate))
         runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
     spread = CAPACITY_SPREAD_RATIO
     bad_h, good_h = (case.holdover(capacity_ratio=1 + sign * spread).holdover_h for sign in (-1, 1))
@@ -317,14 +318,37 @@ def _narrowed(case: Case, expected_h: float, falls: list[float], rises: list[flo
     return taken_off(falls, bad), taken_off(rises, good)
 
 
+class _Moved:
+    """Holdovers with one load moved. Loads without bursts or cable that move the demand by as much have the same one: it is run once."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+        self.known: dict[tuple[float, ...], float] = {}
+
+    def holdover_h(self, before: LoadCurrents, after: LoadCurrents) -> float:
+        """Return the holdover with a load's currents changed. [h]"""
+        if before.load.bursts or before.load.cable:
+            return self.case.holdover(changed=after).holdover_h
+        moves = [
+            round(b - a, 12)
+            for state in (False, True)
+            for a, b in zip(mean_draw(before, in_alarm=state), mean_draw(after, in_alarm=state), strict=True)
+        ]
+        key = tuple(moves)
+        if key not in self.known:
+            self.known[key] = self.case.holdover(changed=after).holdover_h
+        return self.known[key]
+
+
 def standby_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
     """Return for each load the fall and the rise of ln(holdover) with its standby current alone at its bad and its good end."""
     bad: list[float] = []
     good: list[float] = []
+    moved = _Moved(case)
     for currents in case.currents:
         climate = case.climate_of(currents.load)
-        bad_h = case.holdover(changed=worst_currents(currents, climate, standby_only=True)).holdover_h
-        good_h = case.holdover(changed=best_currents(currents, climate, standby_only=True)).holdover_h
+        bad_h = moved.holdover_h(currents, worst_currents(currents, climate, standby_only=True))
+        good_h = moved.holdover_h(currents, best_currents(currents, climate, standby_only=True))
         bad.append(min(_log_ratio(expected_h, bad_h), GREATEST_DELTA))
         good.append(min(_log_ratio(good_h, expected_h), GREATEST_DELTA))
     return bad, good

@@ -70,6 +70,10 @@ def _message(kind: str, context: dict[str, Any], value: Any, error: Any, known_k
         return f"must be at most {context['max_length']} characters long."
     if kind == "too_long":
         return f"takes at most {context['max_length']} entries, was {context['actual_length']}."
+    if kind == "string_pattern_mismatch":
+        return "must not hold control characters." if str(value).strip() else "must not be blank."
+    if kind == "string_unicode":
+        return "must not hold control characters."
     if kind == "bool_type":
         return f"must be true or false, was {_shown(value)}."
     if kind in ("model_type", "model_attributes_type", "dict_type"):

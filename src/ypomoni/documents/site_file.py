@@ -27,12 +27,14 @@ from ypomoni.core.loads import (
     StatedCurrent,
     Thermostat,
     check_rail,
+    duty_fault,
 )
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Hookup, Instrument, Mains, Point, PointKind, PositiveMeans, Range, Reading, State, loads_behind
 from ypomoni.core.requirements import Derating, Method, Requirement
 from ypomoni.core.supplies import MODELLED_KINDS, Plan, Site, Stage, Supply, SupplyKind
 from ypomoni.core.totals import MeasuredTotal
+from ypomoni.core.units import SECONDS_PER_HOUR
 from ypomoni.documents.faults import DocumentFaults, Fault, fault_of, path_of
 from ypomoni.documents.site_model import (
     FORMAT,
@@ -185,7 +187,10 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
             if isinstance(key, str) and key not in by_key:
                 yield Fault(path_of((*at, "supply")), f"names the supply {key!r}, which is not in this plan{_listed(list(by_key))}.")
             yield from _rail_fault(load, by_key.get(key) if isinstance(key, str) else None, at)
-            yield from _unknown(load, "place", place_keys, "places", at)
+            if load.get("bursts"):
+                yield from _duty_fault(load, at)
+            if load.get("place") is not None:
+                yield from _unknown(load, "place", place_keys, "places", at)
         yield from audit_faults(plan, here, instrument_keys)
 
 
@@ -217,7 +222,7 @@ def audit_faults(plan: dict[str, Any], here: tuple[str | int, ...], instrument_k
     for m, load in loads:
         for state in ("standby", "alarm"):
             part = load.get(state)
-            if isinstance(part, dict):
+            if isinstance(part, dict) and part.get("reading") is not None:
                 yield from _unknown(part, "reading", reading_keys, "readings of this plan", (*here, "loads", m, state))
 
 
@@ -331,6 +336,14 @@ def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple
     message = check_rail(rail_v, nominal_v, None)
     if message:
         yield Fault(path_of((*here, "rail_v")), f"{message} (load {load.get('name') or load.get('key')!s})")
+
+
+def _duty_fault(load: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield the fault of bursts that ask for more time than there is."""
+    pairs = [(_number(b.get("per_hour")), _number(b.get("duration_s"))) for _, b in _objects(load.get("bursts"))]
+    duty_ratio = sum(often * lasts for often, lasts in pairs if often is not None and lasts is not None) / SECONDS_PER_HOUR
+    if duty_ratio > 1 + 1e-9:
+        yield Fault(path_of(here), duty_fault(duty_ratio))
 
 
 # -- into the core ---------------------------------------------------------------------------------------------------------------------

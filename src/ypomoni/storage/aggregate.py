@@ -5,7 +5,7 @@ from typing import LiteralString
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, one
+from ypomoni.storage.connection import Connection, Row, many, one
 
 GREATEST_ID = 2**63
 # Columns that hold JSON, and so are wrapped on their way in.
@@ -33,6 +33,10 @@ class Aggregate:
     def add(self, connection: Connection, values: Row) -> Row:
         """Insert a row and return it with its id and version."""
         return _returned(one(connection, self.insert, _wrapped(values)))
+
+    def add_many(self, connection: Connection, rows: list[Row]) -> list[Row]:
+        """Insert several rows and return them in their order."""
+        return many(connection, self.insert, [_wrapped(row) for row in rows])
 
     def change(self, connection: Connection, values: Row) -> Row:
         """Write a row that `find` has locked, and return it with its next version."""

@@ -57,6 +57,16 @@ def insert_change(
     connection.execute(_INSERT, values)
 
 
+def insert_changes(connection: Connection, shared: Row, pairs: list[tuple[Row | None, Row | None]]) -> None:
+    """Log several changes of one kind; each pair is what a row was and what it is. ``shared`` are the columns they have in common."""
+    entries: list[Row] = []
+    for before, after in pairs:
+        row: Row = after or before or {}
+        entries.append({**shared, "aggregate_id": row["id"], "before": _json(before), "after": _json(after)})
+    with connection.cursor() as cursor:
+        cursor.executemany(_INSERT, entries)
+
+
 def select_last_change(connection: Connection, organisation_id: int, aggregate: str, aggregate_id: int) -> Row | None:
     """Return who changed an aggregate last, and when."""
     return one(connection, _LAST, (organisation_id, aggregate, aggregate_id))

@@ -1,11 +1,13 @@
 """The pool, and one transaction of it. Called by `actions` and by the edges that start the application."""
 
+import json
 from collections.abc import Generator
 from contextlib import contextmanager
 from typing import Any, LiteralString
 
 import psycopg
 from psycopg.rows import DictRow, dict_row
+from psycopg.types.json import set_json_loads
 from psycopg_pool import ConnectionPool, PoolTimeout
 
 from ypomoni.storage.errors import DatabaseAway
@@ -14,6 +16,14 @@ Connection = psycopg.Connection[DictRow]
 Row = dict[str, Any]
 Pool = ConnectionPool[Connection]
 PATIENCE_S = 2.0
+
+
+def _loads(data: str | bytes) -> Any:
+    """Return what a JSON column holds. Most lists of a register are empty, so they are not parsed."""
+    return [] if data in (b"[]", "[]") else json.loads(data)
+
+
+set_json_loads(_loads)
 
 
 def open_pool(conninfo: str, *, most: int = 8) -> Pool:
@@ -57,3 +67,18 @@ def one(connection: Connection, statement: LiteralString, values: Row | tuple[An
 def every(connection: Connection, statement: LiteralString, values: Row | tuple[Any, ...] = ()) -> list[Row]:
     """Return the rows of a statement."""
     return connection.execute(statement, values).fetchall()
+
+
+def many(connection: Connection, statement: LiteralString, values: list[Row]) -> list[Row]:
+    """Run a statement for each of several rows in one go, and return the row each gave."""
+    found: list[Row] = []
+    if not values:
+        return found
+    with connection.cursor() as cursor:
+        cursor.executemany(statement, values, returning=True)
+        while True:
+            row = cursor.fetchone()
+            if row is not None:
+                found.append(row)
+            if not cursor.nextset():
+                return found

@@ -138,6 +138,8 @@ class Timeline:
     def __init__(self, base: Draw, trains: tuple[_Train, ...], floors: tuple[Floor, ...] = ()) -> None:
         self.base = base
         self.floors = floors
+        # Where no load at the end of a cable has bursts, its floor is the same all the time.
+        self.steady_floor_v = max((f.floor_v(0.0) for f in floors), default=0.0) if all(not f.trains for f in floors) else None
         self.trains = trains = _merged(trains)
         self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
         # A rare burst beside very frequent ones would make the pattern longer than can be walked: it is then seen in one stretch of it.
@@ -211,6 +213,8 @@ class Timeline:
 
     def floor_v(self, t: float) -> float:
         """Return the highest voltage that a load at the end of a cable asks for just after t; 0 without any. [V]"""
+        if self.steady_floor_v is not None:
+            return self.steady_floor_v
         return max((floor.floor_v(t) for floor in self.floors), default=0.0)
 
     def averaged(self) -> "Timeline":

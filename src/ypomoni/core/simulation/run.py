@@ -105,8 +105,8 @@ class Outage:
         locate: bool = True,
     ) -> Stop:
         """Walk pieces of a timeline to the end of the equipment; with cables each piece has its own voltage at which that is."""
-        if not timeline.floors:
-            return walk(self.pack, self.threshold_v, u, d, pieces, until_h, trace, locate=locate)
+        if timeline.steady_floor_v is not None:
+            return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, pieces, until_h, trace, locate=locate)
         stop = Stop(pieces[0][0], u, d, False)
         for n, piece in enumerate(pieces):
             end_h = pieces[n + 1][0] if n + 1 < len(pieces) else until_h

@@ -29,7 +29,7 @@ MOST_POINTS_AT_ONCE = 400
 def show(site_id: int, plan_key: str) -> Any:
     """Show the audit of a plan: what to read next, the current tree, the whole register."""
     page = _page(site_id, plan_key, wide=True)
-    return render_template("audit/show.html", **page.values((*AUDIT_REGIONS, "register")))
+    return render_template("audit/show.html", **page.first_values((*AUDIT_REGIONS, "register")))
 
 
 def _page(site_id: int, plan_key: str, *, wide: bool = False) -> PlanPage:

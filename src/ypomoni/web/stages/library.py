@@ -11,6 +11,7 @@ from ypomoni.core.wording import say_amps
 from ypomoni.documents.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
 from ypomoni.storage.connection import Row
+from ypomoni.storage.devices import list_devices
 from ypomoni.storage.instruments import list_instruments
 from ypomoni.web.security import signed_in
 from ypomoni.web.view.words import HOOKUP_WORDS
@@ -22,7 +23,9 @@ blueprint = Blueprint("library", __name__, url_prefix="/library")
 @signed_in
 def index() -> Any:
     """Show the library."""
-    instruments = [(i, _instrument_words(i)) for i in list_instruments(g.connection, g.actor.organisation_id) if i["removed_at"] is None]
+    every = list_instruments(g.connection, g.actor.organisation_id)
+    gone = [("device", d) for d in list_devices(g.connection, g.actor.organisation_id) if d["removed_at"] is not None]
+    instruments = [(i, _instrument_words(i)) for i in every if i["removed_at"] is None]
     return render_template(
         "library/index.html",
         measured=[(d, _measured_words(d)) for d in measured_devices(g.connection, g.actor)],
@@ -30,6 +33,7 @@ def index() -> Any:
         basis=BASIS,
         count=len(DEVICE_TYPES),
         instruments=instruments,
+        removed=[*gone, *(("instrument", i) for i in every if i["removed_at"] is not None)],
     )
 
 

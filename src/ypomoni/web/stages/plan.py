@@ -36,7 +36,7 @@ def show(site_id: int, plan_key: str | None = None) -> Any:
             return redirect(url_for("sites.index"))
         raise NotFound
     page = PlanPage(tree, plan, Looking.from_request())
-    return render_template("plan/show.html", **page.values((*PLAN_REGIONS, "register")))
+    return render_template("plan/show.html", **page.first_values((*PLAN_REGIONS, "register")))
 
 
 @blueprint.get("/sites/<int:site_id>/<plan_key>/regions")
@@ -60,7 +60,7 @@ def change_cell(load_id: int) -> Any:
     if cell not in CELLS:
         return jsonify({"message": "There is no such cell."}), 400
     row = find(g.connection, g.actor, "load", load_id)
-    tree = _tree_of(row)
+    tree = _tree_of(row, frame=True)
     text = request.form.get("text", "")
     form = form_of_cell(tree, row, cell, text)
     if not form.validate():
@@ -76,6 +76,7 @@ def change_cell(load_id: int) -> Any:
     except ValueError:
         return jsonify({"message": "This page is too old: reload it."}), 400
     except StaleEdit as stale:
+        tree = _tree_of(row)
         plan = _plan_of(tree, stale.current)
         conflict = _conflict(stale, tree, cell, text)
         return jsonify({**conflict, "regions": regions(tree, plan, register=False)}), 409
@@ -120,9 +121,9 @@ def working(site_id: int, plan_key: str, supply_key: str, key: str) -> Any:
     )
 
 
-def _tree_of(row: Row) -> SiteTree:
+def _tree_of(row: Row, *, frame: bool = False) -> SiteTree:
     plan = find(g.connection, g.actor, "plan", row["plan_id"])
-    return read_tree(g.connection, g.actor, plan["site_id"])
+    return read_tree(g.connection, g.actor, plan["site_id"], frame=frame)
 
 
 def _plan_of(tree: SiteTree, row: Row) -> Row:

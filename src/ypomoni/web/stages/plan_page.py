@@ -8,7 +8,7 @@ from flask import g, render_template, request
 
 from ypomoni.actions.audit import AuditResult, audit_plan, next_readings
 from ypomoni.actions.edit import read_document
-from ypomoni.actions.evaluate import evaluate
+from ypomoni.actions.evaluate import evaluate, missing_count
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.readings import State
 from ypomoni.core.results import PlanResult
@@ -42,6 +42,10 @@ AUDIT_REGIONS = ("title", "brief", "next", "tree", "removed", "places")
 MOST_SHOWN = 2_000
 # With more loads than this an edit is answered first, and its figures follow.
 SOON_COUNT = 250
+# And with more supplies than this to be computed the page itself is shown first.
+SOON_SUPPLIES_COUNT = 3
+# These need no result.
+FIRST_REGIONS = ("title", "requirements", "removed", "places", "register")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -86,6 +90,13 @@ class PlanPage:
         return evaluate(g.connection, g.actor.organisation_id, [(self.site_file, self.plan["key"])])[0]
 
     @cached_property
+    def has_to_wait(self) -> bool:
+        """Whether so much would have to be computed that a large register is shown first, and the page asks for its figures then."""
+        if self.load_count <= SOON_COUNT:
+            return False
+        return missing_count(g.connection, g.actor.organisation_id, self.site_file, self.plan["key"]) > SOON_SUPPLIES_COUNT
+
+    @cached_property
     def audit(self) -> AuditResult:
         """How the readings add up."""
         return audit_plan(self.site_file, self.plan["key"])
@@ -118,7 +129,9 @@ class PlanPage:
     @cached_property
     def register(self) -> RegisterView:
         """The loads that are asked for."""
-        return build_register(self.tree, self.plan, self.looking.asked, self.result if self.looking.wide else None)
+        # Only the whole page is shown before its figures; a region that is asked for afterwards waits for them.
+        is_early = self.__dict__.get("has_to_wait", False)
+        return build_register(self.tree, self.plan, self.looking.asked, self.result if self.looking.wide and not is_early else None)
 
     @property
     def load_count(self) -> int:
@@ -199,6 +212,12 @@ class PlanPage:
             for need in NEEDS[name]:
                 found[need] = getattr(self, need)
         return found
+
+    def first_values(self, names: tuple[str, ...]) -> dict[str, Any]:
+        """Return the values of a whole page, or of what can be shown of it before its figures are computed."""
+        if not self.has_to_wait:
+            return {**self.values(names), "waiting": False}
+        return {**self.values(tuple(n for n in names if n in FIRST_REGIONS)), "waiting": True}
 
     def render(self, names: tuple[str, ...]) -> dict[str, str]:
         """Return the regions of these names."""

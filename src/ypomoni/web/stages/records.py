@@ -280,7 +280,8 @@ def _done(name: str, row: Row, notice: str, *, undo: str | None = None, new: boo
         flash(notice, "note")
         return redirect(url_for("plan.show", site_id=plan["site_id"], plan_key=plan["key"]) if plan else url_for("sites.index"))
     if name in ORGANISATION_WIDE:
-        return jsonify({"go": url_for("library.index"), "notice": notice})
+        flash(notice, "note")
+        return jsonify({"go": url_for("library.index")})
     if name == "site" and (new or plan is None or undo):
         if undo or not new:
             flash(notice, "note")

@@ -47,11 +47,13 @@ window.ypomoni = {
   // Regions as they are now, looked at in another way where that is said.
   async look(changes, names) {
     const page = document.getElementById("page");
-    if (!page) return;
+    if (!page) return null;
     const values = { ...this.looking(), ...changes };
     if (names) values.regions = names;
     const { status, data } = await this.send(page.dataset.regionsAt + "?" + new URLSearchParams(values));
-    if (status === 200) this.tell("ypomoni-regions", data.regions);
+    if (status !== 200) return null;
+    this.tell("ypomoni-regions", data.regions);
+    return data.regions;
   },
 
   tell(name, detail) {

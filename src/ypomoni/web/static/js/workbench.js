@@ -6,6 +6,18 @@ document.addEventListener("alpine:init", () => {
     // What was done on this page, the last thing last, each with the address that takes it back.
     done: [],
 
+    // A large register is shown before its figures: they are asked for now. A register somebody is typing in is left alone.
+    init() {
+      const page = document.getElementById("page");
+      if (!page || page.dataset.waiting === undefined) return;
+      const names = window.ypomoni.looking().regions.split(",").filter((name) => name !== "register").join(",");
+      window.ypomoni.look({}, names).then((regions) => {
+        if (!regions) this.tell({ text: "The figures did not come. Reload the page to try again." });
+        const typing = [...document.querySelectorAll(".cell")].some((cell) => cell.value !== cell.dataset.kept);
+        if (regions && !typing && document.querySelector(".register-wide")) window.ypomoni.look({}, "register");
+      });
+    },
+
     async open(address) {
       this.opener = document.activeElement;
       const { status, data } = await window.ypomoni.send(address);
