@@ -67,8 +67,8 @@ def test_a_whole_audit_on_a_phone(open_page, station, conninfo):
     page.get_by_role("link", name="Take a reading").tap()
     expect(page.get_by_label("Point")).to_have_value(page.locator("option", has_text="Door magnet, fail-safe").get_attribute("value"))
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
-    expect(page.locator(".hook-steps")).to_contain_text("Tell the monitoring centre before anything goes off line")
-    expect(page.locator(".hook-steps")).to_contain_text("a life-safety system is never put off line unannounced")
+    expect(page.locator(".caution-line")).to_contain_text("Tell the monitoring centre before anything goes off line")
+    expect(page.locator(".caution-line")).to_contain_text("a life-safety system is never put off line unannounced")
     expect(page.locator(".expected")).to_contain_text("Expected here: 480 mA")
     page.get_by_label("Instrument").select_option(label="Yellow multimeter, van 2")
     expect(page.locator(".hook-jack")).to_contain_text("jack 10 A, range 10 A")

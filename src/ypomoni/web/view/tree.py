@@ -103,7 +103,7 @@ def build_tree(audit: AuditResult, supply_key: str, state: State) -> TreeView:
     points = [p for p in plan.points if p.supply_key == supply_key]
     core = audit.tree(supply_key)
     nodes = {p.key: audit.nodes.get((p.key, state)) or core.node(p, state) for p in points}
-    greatest_a = max([abs(n.best_a) for n in nodes.values()] or [0.0])
+    greatest_a = max([abs(_drawn_a(n)) for n in nodes.values()] or [0.0])
     px_per_a = GREATEST_PX / greatest_a if greatest_a > 0 else 0.0
     layout = _Layout(list(core.in_order()), nodes, px_per_a)
     pointed = {p.load_key for p in points if p.load_key}
@@ -148,7 +148,7 @@ class _Layout:
         self.nodes, self.px_per_a = nodes, px_per_a
         known = {p.key for p in order}
         leaves = [p for p in order if p.kind is PointKind.DEVICE]
-        kept = {p.key for p in sorted(leaves, key=lambda p: -abs(nodes[p.key].best_a))[:MOST_LEAVES]}
+        kept = {p.key for p in sorted(leaves, key=lambda p: -abs(_drawn_a(nodes[p.key])))[:MOST_LEAVES]}
         self.hidden = len(leaves) - len(kept)
         self.order = [p for p in order if p.kind is not PointKind.DEVICE or p.key in kept]
         self.children: dict[str | None, list[Point]] = {}
@@ -161,7 +161,7 @@ class _Layout:
             self._place(root, 0)
 
     def _px(self, key: str) -> float:
-        return max(LEAST_PX, abs(self.nodes[key].best_a) * self.px_per_a)
+        return max(LEAST_PX, abs(_drawn_a(self.nodes[key])) * self.px_per_a)
 
     def _place(self, point: Point, depth: int) -> float:
         self.depth[point.key] = depth
@@ -202,6 +202,8 @@ class _Layout:
             times = abs(node.residual_a) / node.combined_a
             side = "+" if node.residual_a >= 0 else "−"
             residual = f"{side}{say_amps(abs(node.residual_a), 2)}, {plain_number(times, 2)} × what can be uncertainty"
+        if _is_slip(node):
+            residual = "about a thousand times off: another unit?"
         register, read = say_amps(node.register_a), "not measured" if node.read_a is None else say_amps(node.read_a)
         label = point.name if len(point.name) <= LONGEST[point.kind] else point.name[: LONGEST[point.kind] - 1] + "…"
         figures = f"{register} by register" if node.read_a is None else f"{read} read, {register} by register"
@@ -221,7 +223,7 @@ class _Layout:
             figures=figures,
             ground_width=0.0 if point.kind is PointKind.DEVICE else round(max(len(label) + 2, len(figures) * 0.92) * CHARACTER + 10, 1),
             ribbon=ribbon,
-            thin=abs(node.best_a) * self.px_per_a < LEAST_PX,
+            thin=abs(_drawn_a(node)) * self.px_per_a < LEAST_PX,
             status=status,
             status_word=word,
             register=register,
@@ -231,6 +233,15 @@ class _Layout:
             own_share_percent=round(min(100.0, 100.0 * px / GREATEST_PX), 1),
             sentence=f"{point.name}: register {register}, {'read ' + read if node.read_a is not None else read}. {word}.",
         )
+
+
+def _is_slip(node: NodeState) -> bool:
+    return bool(node.causes) and node.causes[0].kind == "unit"
+
+
+def _drawn_a(node: NodeState) -> float:
+    """Return how wide a point is drawn: as it is best known, but not by a reading in another unit, beside which nothing else is seen."""
+    return node.sum_a if _is_slip(node) else node.best_a
 
 
 def _status(node: NodeState) -> tuple[str, str]:
