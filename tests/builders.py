@@ -69,6 +69,11 @@ INSTRUMENT = {
 }
 
 
+def other_load(key, current_a, provenance, quantity=1, **more):
+    """Return a load of a name and current of its own."""
+    return {"key": key, "name": key.upper(), "quantity": quantity, "standby": {"current_a": current_a, "provenance": provenance}, **more}
+
+
 def points_of(supply, loads, branches=None):
     """Return battery, output, branches and a device for each load key; ``branches`` maps a load key to its branch."""
     found = [

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from openpyxl import load_workbook
 
 from ypomoni.documents.register_table import Mapping, guarded, propose_mapping, read_rows, table_of_loads, unguarded
-from ypomoni.documents.tables import TableError, read_tables, write_csv, write_workbook
+from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
 
 TABLES = Path(__file__).parent.parent / "reference" / "tables"
-SUPPLIES = ["Main panel", "Bay A", "Bay B"]
+SUPPLIES = {"Main panel": 12.0, "Bay A": 12.0, "Bay B": 12.0}
 
 
 def understood(name):
@@ -39,7 +39,7 @@ def test_decimal_commas_units_in_headings_and_an_old_encoding():
     """Umlauts and degrees survive, 15,25 is 15.25 mA, the voltage is the rail; the name column is found by what is left."""
     sheets = read_tables((TABLES / "01_decimal_comma_cp1252.csv").read_bytes(), "x.csv")
     columns = ("name", "quantity", "standby", "alarm", "rail_v", "place")
-    rows = read_rows(sheets[0], Mapping(sheet=0, header_row=0, columns=columns), supplies=[], places=[], default_supply=None)
+    rows = read_rows(sheets[0], Mapping(sheet=0, header_row=0, columns=columns), supplies={}, places=[], default_supply=None)
     found = [(r.values["name"], r.values["quantity"], r.values["standby"], r.values.get("alarm")) for r in rows]
     near(found, [("Bewegungsmelder", 6, 0.0095, 0.014), ("Glasbruchmelder", 3, 0.01525, 0.0225), ("Datenlogger", 2, 4e-5, None)])
     assert rows[2].values["rail_v"] == 5.0
@@ -109,7 +109,7 @@ def test_a_file_without_headings_waits_for_its_columns():
     assert propose_mapping(sheets).header_row is None
     assert set(propose_mapping(sheets).columns) == {""}
     said = Mapping(sheet=0, header_row=None, columns=("name", "quantity", "standby", "alarm"))
-    rows = read_rows(sheets[0], said, supplies=[], places=[], default_supply=None)
+    rows = read_rows(sheets[0], said, supplies={}, places=[], default_supply=None)
     assert [r.values["standby"] for r in rows] == [0.0165, 0.021, 0.02]
     assert not any(r.doubts for r in rows)
 
@@ -153,6 +153,22 @@ def test_every_doubtful_cell_is_marked_with_its_reason():
         assert said in reason
         assert bool(reason) is bool(said)
     assert "must be a number" in reasons[5]
+
+
+def test_a_rail_that_no_converter_makes_cannot_come_in():
+    """5 V on 12 V needs one: the cell says so, and accepting it does not help; with a converter it is clear."""
+    columns = ("name", "standby", "rail_v", "converter", "supply")
+    rows = (
+        ("Logger", "5 mA", "5", "", "Bay A"),
+        ("Logger", "5 mA", "5", "switching 82 %", "Bay A"),
+        ("Logger", "5 mA", "5", "buck", "Bay A"),
+    )
+    sheet = Sheet(name="t", rows=rows)
+    found = read_rows(sheet, Mapping(sheet=0, header_row=None, columns=columns), supplies=SUPPLIES, places=[], default_supply=None)
+    assert "needs a converter" in found[0].doubts[2]
+    assert [r.blocked for r in found] == [True, False, True]
+    assert found[1].doubts == {}
+    assert "must be switching with its efficiency" in found[2].doubts[3]
 
 
 @pytest.mark.parametrize(
@@ -204,6 +220,8 @@ ROW = {
     "min_v": 9.5,
     "cable_length_m": 30.0,
     "cable_section_mm2": 0.5,
+    "converter_kind": "switching",
+    "converter_efficiency_ratio": 0.82,
 }
 
 
@@ -222,7 +240,7 @@ def test_what_goes_out_comes_back(names, currents):
     for data in (write_csv(table), write_workbook("Register", table)):
         sheets = read_tables(data, "register")
         mapping = propose_mapping(sheets)
-        found = read_rows(sheets[0], mapping, supplies=["Bay A"], places=["Hall"], default_supply=None)
+        found = read_rows(sheets[0], mapping, supplies={"Bay A": 12.0}, places=["Hall"], default_supply=None)
         for row, back in zip(rows, found, strict=True):
             if back.skipped:
                 # Only a name that reads like a title or a row of totals may be left out, and then it is said.
@@ -233,6 +251,7 @@ def test_what_goes_out_comes_back(names, currents):
             assert back.values["quantity"] == row["quantity"]
             assert back.values["provenance"] == "measured"
             assert (back.values["cable_length_m"], back.values["min_v"]) == (30.0, 9.5)
+            assert (back.values["converter_kind"], back.values["converter_efficiency_ratio"]) == ("switching", pytest.approx(0.82))
 
 
 def test_no_cell_of_an_exported_spreadsheet_is_a_formula():

@@ -102,6 +102,8 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
                 "alarm_current_a": row.get("alarm"),
                 "alarm_provenance": None if row.get("alarm") is None else row["provenance"],
                 "min_v": row.get("min_v"),
+                "converter_kind": row.get("converter_kind"),
+                "converter_efficiency_ratio": row.get("converter_efficiency_ratio"),
                 "place_id": places.get((row.get("place") or "").casefold()),
                 **{k: row.get(k) for k in ("branch", "bus_group", "purpose")},
                 **_cable(row),

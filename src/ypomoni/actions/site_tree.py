@@ -139,9 +139,11 @@ class SiteTree:
         """
         supplies = {s["id"] for s in self.supplies.get(plan_id, [])}
         feeds = {load["id"]: load["supply_id"] for load in self.loads.get(plan_id, [])}
-        rows = {p["id"]: p for p in self.points.get(plan_id, [])}
+        here = self.points.get(plan_id, [])
+        # A removed point still knows what lay before it.
+        rows = {p["id"]: p for p in [*here, *(row for kind, row in self.removed if kind == "point")]}
         placed: dict[int, Row] = {}
-        for point in rows.values():
+        for point in here:
             supply_id = feeds.get(point["load_id"]) if point["load_id"] is not None else point["supply_id"]
             if supply_id in supplies:
                 placed[point["id"]] = {**point, "supply_id": supply_id}

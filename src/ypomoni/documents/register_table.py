@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from ypomoni.core.loads import check_rail
 from ypomoni.core.wording import plain_number
 from ypomoni.documents import quantities as q
 from ypomoni.documents.quantities import (
@@ -18,6 +19,7 @@ from ypomoni.documents.quantities import (
     show_current,
     show_number,
     show_quantity,
+    show_ratio,
 )
 from ypomoni.documents.tables import Sheet
 
@@ -36,6 +38,7 @@ FIELDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("bus_group", "Bus group", ("bus", "data line", "loop")),
     ("purpose", "For", ("purpose", "for what", "use", "category")),
     ("provenance", "Known from", ("known from", "provenance", "basis", "how known", "origin")),
+    ("converter", "Converter", ("converter", "regulator")),
     ("min_v", "Works down to", ("min v", "minimum volt", "works down", "lowest volt")),
     ("cable_length_m", "Cable, one way", ("cable length", "length", "run m", "distance")),
     ("cable_section_mm2", "Conductor", ("mm²", "mm2", "section", "conductor", "csa")),
@@ -54,6 +57,7 @@ EXPORTED = (
     "provenance",
     "alarm",
     "rail_v",
+    "converter",
     "min_v",
     "cable_length_m",
     "cable_section_mm2",
@@ -103,6 +107,8 @@ class RowFound:
     values: dict[str, Any] = field(default_factory=dict)
     doubts: dict[int, str] = field(default_factory=dict)
     skipped: str = ""
+    # Whether it cannot come in as it is, accepted or not.
+    blocked: bool = False
 
 
 def propose_mapping(sheets: list[Sheet]) -> Mapping:
@@ -144,8 +150,10 @@ def propose_columns(headings: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(found.get(c, "") for c in range(len(headings)))
 
 
-def read_rows(sheet: Sheet, mapping: Mapping, *, supplies: list[str], places: list[str], default_supply: str | None) -> list[RowFound]:
-    """Return every row below the headings with what it says and what is doubtful about it."""
+def read_rows(
+    sheet: Sheet, mapping: Mapping, *, supplies: dict[str, float], places: list[str], default_supply: str | None
+) -> list[RowFound]:
+    """Return every row below the headings with what it says and what is doubtful about it. ``supplies`` have their nominal voltage. [V]"""
     headings = sheet.rows[mapping.header_row] if mapping.header_row is not None else tuple("" for _ in mapping.columns)
     start = 0 if mapping.header_row is None else mapping.header_row + 1
     reader = _Reader(mapping.columns, headings, supplies, places, default_supply)
@@ -155,8 +163,11 @@ def read_rows(sheet: Sheet, mapping: Mapping, *, supplies: list[str], places: li
 class _Reader:
     """Reads rows under one mapping."""
 
-    def __init__(self, columns: tuple[str, ...], headings: tuple[str, ...], supplies: list[str], places: list[str], default: str | None):
+    def __init__(
+        self, columns: tuple[str, ...], headings: tuple[str, ...], supplies: dict[str, float], places: list[str], default: str | None
+    ):
         self.columns = columns
+        self.nominal_v = supplies
         self.units = [_unit_of(h) for h in headings]
         self.supplies = {s.casefold(): s for s in supplies}
         self.places = {p.casefold(): p for p in places}
@@ -192,6 +203,7 @@ class _Reader:
             "quantity": self._quantity,
             "rail_v": self._number("rail_v", q.VOLTAGE),
             "min_v": self._number("min_v", q.VOLTAGE),
+            "converter": self._converter,
             "cable_length_m": self._number("cable_length_m", q.LENGTH),
             "cable_section_mm2": self._number("cable_section_mm2", q.SECTION),
             "standby": self._current("standby"),
@@ -246,6 +258,16 @@ class _Reader:
             else:
                 row.doubts[column] = "has no current: write one as in 350 mA, or leave the row out."
         values.setdefault("provenance", "estimate")
+        nominal_v = self.nominal_v.get(values["supply"] or "")
+        if nominal_v is not None and "rail_v" in values:
+            is_fed = values.get("converter_kind") is not None
+            message = None if is_fed else check_rail(values["rail_v"], nominal_v, None)
+            if message:
+                column = texts.get("rail_v", texts.get("standby", (column, "")))[0]
+                row.doubts.setdefault(
+                    column, f"{show_quantity(values['rail_v'], 'V')} on a {show_quantity(nominal_v, 'V')} supply needs a converter."
+                )
+                row.blocked = True
 
     # -- cells ---------------------------------------------------------------------------------------------------------------------
 
@@ -287,6 +309,23 @@ class _Reader:
         if known is None:
             row.doubts[c] = f"no supply of this plan is called {text!r}: it would stay unassigned."
         row.values["supply"] = known
+
+    def _converter(self, row: RowFound, c: int, text: str) -> None:
+        """Read `switching 82 %` or `linear`."""
+        kind = next((k for k in ("switching", "linear") if k in text.casefold()), None)
+        share = re.search(r"([\d.,]+)\s*%", text)
+        if kind is None:
+            row.doubts[c] = "must be switching with its efficiency, as in switching 85 %, or linear."
+            return
+        row.values["converter_kind"] = kind
+        if kind == "switching":
+            try:
+                ratio = read_quantity(share.group() if share else "", q.RATIO) / 100.0
+            except QuantityTextError:
+                row.doubts[c] = "needs its efficiency, as in switching 85 %."
+                row.blocked = True
+                return
+            row.values["converter_efficiency_ratio"] = ratio
 
     def _place(self, row: RowFound, _: int, text: str) -> None:
         row.values["place"] = self.places.get(text.casefold(), text[:200])
@@ -359,6 +398,7 @@ def table_of_loads(rows: list[dict[str, Any]]) -> list[list[str]]:
             "alarm": show_current(row["alarm_current_a"]),
             "rail_v": show_quantity(row["rail_v"], "V"),
             "min_v": show_quantity(row["min_v"], "V"),
+            "converter": " ".join(p for p in (row["converter_kind"] or "", show_ratio(row["converter_efficiency_ratio"])) if p),
             "cable_length_m": show_quantity(row["cable_length_m"], "m"),
             "cable_section_mm2": "" if row["cable_section_mm2"] is None else f"{show_number(row['cable_section_mm2'])} mm²",
         }

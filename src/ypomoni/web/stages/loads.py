@@ -203,8 +203,8 @@ def review(draft_id: int) -> Any:
     tree = read_tree(g.connection, g.actor, plan["site_id"])
     sheets = [Sheet(name=s["name"], rows=tuple(tuple(r) for r in s["rows"])) for s in draft["body"]["sheets"]]
     mapping = _mapping(sheets, draft["body"]["mapping"])
-    supplies = [s["name"] for s in tree.supplies.get(plan["id"], [])]
-    default = request.values.get("default_supply") or (supplies[0] if len(supplies) == 1 else None)
+    supplies = {s["name"]: s["nominal_v"] for s in tree.supplies.get(plan["id"], [])}
+    default = request.values.get("default_supply") or (next(iter(supplies)) if len(supplies) == 1 else None)
     default = default if default in supplies else None
     sheet = _amended(sheets[mapping.sheet])
     places = [p["name"] for p in tree.places]
@@ -213,7 +213,7 @@ def review(draft_id: int) -> Any:
     if request.method == "POST" and request.form.get("do") == "confirm":
         chosen = [r for r in rows if not r.skipped and str(r.number) not in request.form.getlist("leave")]
         open_rows = [r for r in chosen if r.doubts and str(r.number) not in request.form.getlist("accept")]
-        impossible = [r for r in chosen if not r.values.get("name") or "standby" not in r.values]
+        impossible = [r for r in chosen if r.blocked or not r.values.get("name") or "standby" not in r.values]
         if not chosen:
             faults.append("No row is left to bring in.")
         elif open_rows or impossible:
@@ -230,7 +230,7 @@ def review(draft_id: int) -> Any:
             else:
                 flash(f"{count} loads came in from {draft['file_name']}.", "note")
                 return redirect(url_for("audit.show", site_id=tree.site["id"], plan_key=plan["key"]))
-    return _review_page(draft, plan, tree, sheets, mapping, rows, supplies, default, faults)
+    return _review_page(draft, plan, tree, sheets, mapping, rows, list(supplies), default, faults)
 
 
 def _mapping(sheets: list[Sheet], kept: dict[str, Any]) -> Mapping:
@@ -303,6 +303,7 @@ def _review_page(
             left=request.form.getlist("leave"),
             fixes={k: v for k, v in fixes.items() if k not in drawn},
             become=_becomes,
+            unmapped="name" not in mapping.columns,
             first_rows=sheets[mapping.sheet].rows[:12],
         ),
         status,
