@@ -99,8 +99,8 @@ def audited(supply=None, loads=None, readings=(), branches=None, places=(), inst
     found = document(supply, loads, **more)
     plan = found["plans"][0]
     plan["points"] = points_of("s", [load["key"] for load in plan["loads"]], branches)
-    plan["readings"] = list(readings)
-    return found | {"places": list(places), "instruments": list(instruments)}
+    plan["readings"] = copy.deepcopy(list(readings))
+    return found | {"places": copy.deepcopy(list(places)), "instruments": copy.deepcopy(list(instruments))}
 
 
 def core_plan(found):

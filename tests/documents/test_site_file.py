@@ -1,19 +1,22 @@
 """The site file: every fault at once with its path and what would be right; the schema in docs is the one in force."""
 
 import json
+import math
 import subprocess
 import sys
 from pathlib import Path
 from typing import get_args
 
 import pytest
-from builders import document, evaluate
+from builders import audited, document, evaluate, reading
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES
+from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.reconciliation import reconcile_plan
 from ypomoni.documents.faults import DocumentFaults
-from ypomoni.documents.site_file import json_schema, read_site, read_site_text, write_site
+from ypomoni.documents.site_file import json_schema, read_site, read_site_text, to_core, write_site
 from ypomoni.documents.site_model import ChemistryKey
 
 ROOT = Path(__file__).parent.parent.parent
@@ -84,11 +87,79 @@ JSON_VALUES = st.recursive(
 )
 
 
-@settings(max_examples=150, deadline=None)
+def rich():
+    """Return a file that has every key there is."""
+    loads = [
+        {"key": "a", "place": "p", "branch": "N", "bus_group": "B", "purpose": "security", "cable": {"length_m": 30, "section_mm2": 0.5}},
+        {"key": "b", "thermostats": [{"current_a": 1, "below_degc": 5}], "recharges": [{"charge_ah": 1, "battery_v": 4, "per_day": 2}]},
+        {"key": "c", "rail_v": 230, "ac": {"apparent_va": 40, "power_factor_ratio": 0.7}, "supply": None},
+        {"key": "d", "standby": {"current_a": 0.1, "provenance": "measured", "uncertainty_a": 0.002, "reading": "r1"}},
+    ]
+    readings = [
+        reading("r1", "at-d", 0.1, instrument="meter", taken_at="2026-11-20T10:00:00+00:00"),
+        reading("r2", "output", 0.5, min_a=0.4, max_a=0.6, supersedes="r1", reason="x", battery_v=12.5),
+    ]
+    found = audited(loads=loads, readings=readings, places=[{"key": "p", "name": "P", "monthly_degc": [1.0] * 12}])
+    found["plans"][0]["points"] = [p for p in found["plans"][0]["points"] if p.get("load") != "c"]
+    found["plans"][0]["supplies"][0]["totals"] = [{"point": "output", "current_a": 0.5, "uncertainty_a": 0.01, "at_v": 12, "reading": "r2"}]
+    return found
+
+
+def test_a_file_with_every_key_reads_back_the_same_and_is_computed():
+    """Written and read again it is the same, and every supply gets its answer."""
+    once = write_site(read_site(rich()))
+    assert write_site(read_site_text(once)) == once
+    result = evaluate_plan(to_core(read_site(rich())).plans[0])
+    assert result.supplies[0].holdover is not None
+
+
+@pytest.mark.parametrize(
+    ("change", "path", "words"),
+    [
+        (lambda p: p["points"][3].update(parent="at-a"), "points[3].parent", "must not be a device"),
+        (lambda p: p["points"][0].update(parent="output"), "points[0].parent", "measuring points form a tree"),
+        (lambda p: p["points"][2].update(load=None), "points[2].load", "a device's point names its load"),
+        (lambda p: p["points"][1].update(load="a"), "points[1].load", "only a device's point names a load"),
+        (lambda p: p["points"][2].update(load="c"), "points[2].load", "is not on the supply 's'"),
+        (lambda p: p["points"][1].update(supply="x"), "points[1].supply", "names 'x', which is not among the supplies"),
+        (lambda p: p["readings"][0].update(point="x"), "readings[0].point", "('at-a', 'at-b', 'at-d', 'battery', 'output')"),
+        (lambda p: p["readings"][0].update(instrument="x"), "readings[0].instrument", "('meter')"),
+        (lambda p: p["readings"][1].update(supersedes="r2"), "readings[1].supersedes", "other readings of this plan ('r1')"),
+        (lambda p: p["readings"][1].update(reason=" "), "readings[1]", "says why"),
+        (lambda p: p["readings"][1].update(min_a=0.7), "readings[1]", "min_a must not be above max_a"),
+        (lambda p: p["readings"][0].update(taken_at="2026-11-20 10:00"), "readings[0].taken_at", "must say its zone"),
+        (lambda p: p["readings"][0].update(state="stnadby"), "readings[0].state", "Did you mean standby?"),
+        (lambda p: p["supplies"][0]["totals"][0].update(point="x"), "supplies[0].totals[0].point", "its points"),
+        (lambda p: p["loads"][3]["standby"].update(reading="x"), "loads[3].standby.reading", "readings of this plan"),
+        (lambda p: p["loads"][0].update(place="x"), "loads[0].place", "among the places ('p')"),
+        (lambda p: p["loads"][1]["thermostats"][0].update(above_degc=30), "loads[1].thermostats[0]", "one of below_degc and above_degc"),
+        (lambda p: p["loads"][1]["recharges"][0].update(charge_ah=None), "loads[1].recharges[0]", "energy_wh is missing"),
+        (lambda p: p["loads"][2]["ac"].update(power_w=50), "loads[2].ac", "power_w must not be above apparent_va (40 VA)"),
+        (lambda p: p["loads"][0]["cable"].update(section_mm2=0), "loads[0].cable.section_mm2", "must be at least 0.01"),
+    ],
+)
+def test_each_fault_of_an_audit_has_its_path_and_says_what_would_be_right(change, path, words):
+    """References, trees, moments, possible watts."""
+    found = rich()
+    change(found["plans"][0])
+    told = faults(found)
+    assert words in told[f"plans[0].{path}"]
+
+
+def test_months_are_twelve_and_temperatures_in_order():
+    """Of a place too."""
+    found = rich()
+    found["places"][0] |= {"monthly_degc": [1.0] * 11, "typical_degc": 2.0, "min_degc": 9.0}
+    told = faults(found)
+    assert "places[0].monthly_degc" in told
+    assert "must not be above the typical one" in told["places[0].min_degc"]
+
+
+@settings(max_examples=300, deadline=None)
 @given(data=st.data(), value=JSON_VALUES)
 def test_any_value_anywhere_is_taken_or_refused_with_a_path(data, value):
-    """Replacing any entry of a good file by anything never raises anything but faults."""
-    found = document()
+    """Replacing any entry of a good file by anything never raises anything but faults; what is taken is computed."""
+    found = rich()
     here = found
     while isinstance(here, (dict, list)) and here:
         key = data.draw(st.sampled_from(sorted(here) if isinstance(here, dict) else range(len(here))))
@@ -98,9 +169,12 @@ def test_any_value_anywhere_is_taken_or_refused_with_a_path(data, value):
         here = here[key]
     told = []
     try:
-        read_site(found)
+        taken = read_site(found)
     except DocumentFaults as error:
         told = error.faults
+    else:
+        for plan in to_core(taken).plans:
+            assert all(math.isfinite(n.sum_a) for n in reconcile_plan(plan))
     assert all(f.message for f in told)
 
 
