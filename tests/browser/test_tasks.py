@@ -231,7 +231,10 @@ def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme
 
     def check(where):
         page.wait_for_timeout(50)
-        found.extend(f"{where}: {v['id']} {[n['target'] for n in v['nodes']][:3]}" for v in Axe().run(page).response["violations"])
+        # A sheet is looked at by itself: the page behind it was already.
+        context = ".sheet" if page.locator(".sheet[open]").count() else None
+        violations = Axe().run(page, context=context).response["violations"]
+        found.extend(f"{where}: {v['id']} {[n['target'] for n in v['nodes']][:3]}" for v in violations)
 
     page.goto("/sign-in")
     check("sign-in")

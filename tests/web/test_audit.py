@@ -407,12 +407,27 @@ def test_the_difference_is_registered_then_the_branch_is_taken_and_both_are_undo
     reading_id = re.search(r"/readings/(\d+)/take", branch).group(1)
     taken = client.post(f"/readings/{reading_id}/take", {"plan": archive["plan_id"]})
     assert "taken as the total of what is behind it" in taken.json["notice"]
+    released = client.post(f"/readings/{reading_id}/release", {"plan": archive["plan_id"]})
+    assert "The total is out of the register" in released.json["notice"]
+    assert client.post(f"/readings/{reading_id}/release", {"plan": archive["plan_id"]}).status_code == 422
+    assert client.post(released.json["undo"]).status_code == 200
     assert client.post(taken.json["undo"]).status_code == 200
     assert client.post(made.json["undo"]).status_code == 200
     assert "does not add up" in point_of(client, archive, "bay-b-perimeter-east")
     assert rows(conninfo, "SELECT totals FROM supply WHERE key = 'bay-b'")[0]["totals"] == []
     again = client.post(f"/plans/{archive['plan_id']}/difference", {"point": "bay-b-stores", "state": "standby"})
     assert again.status_code == 422
+
+
+def test_a_total_moves_what_is_uncertain_behind_it_and_its_workings_say_so(client, archive):
+    """The doors were read 24 mA below the register: the guessed reader moves most, and says that it was moved."""
+    doors = point_of(client, archive, "bay-b-doors")
+    reading_id = re.search(r"/readings/(\d+)/take", doors).group(1)
+    assert client.post(f"/readings/{reading_id}/take", {"plan": archive["plan_id"]}).status_code == 200
+    working = client.get(f"/sites/{archive['id']}/as-found/working/bay-b/load-reader", headers=SCRIPT).text
+    assert "estimate, moved to a measured total" in working
+    untouched = client.get(f"/sites/{archive['id']}/as-found/working/bay-b/load-beams", headers=SCRIPT).text
+    assert "moved" not in untouched
 
 
 def send(client, archive, **fields):

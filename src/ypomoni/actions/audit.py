@@ -398,6 +398,21 @@ def _take_of_total(
     return f"{point.name}, {reading.state.value}: taken as the total of what is behind it."
 
 
+def release_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple[Row, str]:
+    """Take a total that a reading gave out of the register and return its plan and what was done; the reading itself stays."""
+    found = select_reading(connection, actor.organisation_id, reading_id)
+    if found is None:
+        raise NotFound
+    plan = find(connection, actor, "plan", found["plan_id"])
+    tree = read_tree(connection, actor, plan["site_id"], lock=True)
+    for supply in tree.supplies.get(plan["id"], []):
+        kept = [t for t in supply["totals"] if t.get("reading") != found["key"]]
+        if len(kept) < len(supply["totals"]):
+            edit(connection, actor, "supply", supply["id"], supply["version"], {"totals": kept})
+            return plan, f"The total is out of the register; {supply['name']} is as its loads say."
+    raise Refused([Fault("", "No total of the register comes from this reading: a load's own figure is changed in the register.")])
+
+
 def register_difference(connection: Connection, actor: Actor, plan_id: int, point_key: str, state: str) -> Row:
     """Add what a point draws more than its sum as a load of its own, an estimate to be looked for, and return it."""
     plan = find(connection, actor, "plan", plan_id)

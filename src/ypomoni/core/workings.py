@@ -4,12 +4,13 @@ import math
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.case import Case
-from ypomoni.core.loads import ConverterKind, Load
+from ypomoni.core.loads import ConverterKind, Load, StatedCurrent
 from ypomoni.core.recovery import Recovery
 from ypomoni.core.results import Band, BandInput, Scenarios, Step, Working, WorkingInput
 from ypomoni.core.simulation import Holdover, LoadCurrents
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
 from ypomoni.core.supplies import Supply
+from ypomoni.core.uncertainty import expected_a
 from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
 
 MODEL_SOURCE = "two-well kinetic battery model with resistance (Manwell & McGowan, Solar Energy 50, 1993)"
@@ -52,7 +53,7 @@ def _sum_of_loads(case: Case, title: str, value_a: float, *, in_alarm: bool, pea
                 meaning=f"{currents.load.name}: {_composition(currents, in_alarm=in_alarm)}",
                 value=draw(currents, in_alarm=in_alarm).at_nominal_a(nominal_v),
                 unit="A",
-                provenance=PROVENANCE_WORDS[stated.provenance.value],
+                provenance=_known_from(stated, currents.alarm_current_a if in_alarm else currents.standby_current_a),
             )
         )
     expression = " + ".join(i.symbol for i in inputs)
@@ -86,8 +87,8 @@ def of_load(currents: LoadCurrents, nominal_v: float) -> Working:
     """Return how the average, alarm and peak current of one load come about, at the battery. [A]"""
     load = currents.load
     per_amp_a = load.draw_per_amp.at_nominal_a(nominal_v)
-    words = PROVENANCE_WORDS[load.standby.provenance.value]
-    alarm_words = "as in standby" if load.alarm_is_standby else PROVENANCE_WORDS[load.alarm.provenance.value]
+    words = _known_from(load.standby, currents.standby_current_a)
+    alarm_words = "as in standby" if load.alarm_is_standby else _known_from(load.alarm, currents.alarm_current_a)
     inputs = [
         WorkingInput(symbol="n", meaning="pieces", value=float(load.quantity), unit="", provenance="load register"),
         WorkingInput(symbol="r", meaning="standby, one piece", value=currents.standby_current_a, unit="A", provenance=words),
@@ -140,6 +141,13 @@ def of_load(currents: LoadCurrents, nominal_v: float) -> Working:
         steps=tuple(steps),
         note=f"I1 is the average in standby, I2 in alarm. At its peak, all pieces at once, it is {say_amps(peak_a)}.",
     )
+
+
+def _known_from(stated: StatedCurrent, current_a: float) -> str:
+    """Say where a current is known from, and whether a measured total moved it."""
+    words = PROVENANCE_WORDS[stated.provenance.value]
+    moved_a = abs(current_a - expected_a(stated))
+    return f"{words}, moved to a measured total" if moved_a > 1e-9 * max(current_a, 1e-6) else words
 
 
 def _of_converter(load: Load) -> str:

@@ -221,6 +221,8 @@ class _Reader:
         for key, (c, text) in texts.items():
             if key in readers and text.strip() not in ("", "-", "–", "—", "n/a", "N/A"):
                 readers[key](row, c, text.strip())
+        if "quantity" in texts and not texts["quantity"][1].strip():
+            row.doubts.setdefault(texts["quantity"][0], "is empty: it would count once.")
         self._settle(row, texts)
 
     def _settle(self, row: RowFound, texts: dict[str, tuple[int, str]]) -> None:

@@ -71,7 +71,7 @@ def make_points(plan_id: int) -> Any:
     return _follow(plan, f"{made} measuring points are made from the register." if made else "No point was missing.", undo=made > 0)
 
 
-@blueprint.get("/sites/<int:site_id>/<plan_key>/points/<key>")
+@blueprint.get("/sites/<int:site_id>/<plan_key>/points/<path:key>")
 @signed_in
 def show_point(site_id: int, plan_key: str, key: str) -> Any:
     """Show a point: what the register says, what was read, what may explain the difference."""
@@ -249,6 +249,18 @@ def _bands_before(reading_id: int) -> dict[str, str]:
 
 def _bands(page: PlanPage) -> dict[str, str]:
     return {s.name: f"{plain_number(s.holdover.low)} to {plain_number(s.holdover.high)} h" for s in page.result.supplies if s.holdover}
+
+
+@blueprint.post("/readings/<int:reading_id>/release")
+@signed_in
+def release(reading_id: int) -> Any:
+    """Take a total out of the register again."""
+    try:
+        with g.connection.transaction():
+            plan, words = actions.release_reading(g.connection, g.actor, reading_id)
+    except Refused as refused:
+        return _refuse(refused)
+    return _follow(plan, words, register=True)
 
 
 @blueprint.post("/readings/<int:reading_id>/settle")

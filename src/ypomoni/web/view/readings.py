@@ -42,6 +42,7 @@ class ReadingView:
     questions: tuple[str, ...]
     can_take: bool
     taken: bool
+    can_release: bool
     can_supersede: bool
 
 
@@ -100,6 +101,7 @@ def build_point(tree: SiteTree, plan: Row, audit: AuditResult, key: str) -> Poin
                 questions=tuple(reading["open_questions"]),
                 can_take=not reason and reading["state"] in ("standby", "alarm") and reading["key"] not in taken,
                 taken=reading["key"] in taken,
+                can_release=reading["key"] in taken and point.kind is not PointKind.DEVICE,
                 can_supersede=newer is None,
             )
         )
