@@ -1,11 +1,13 @@
 """The cluster, the pool and the locks: what was acknowledged is there, nobody overwrites anybody."""
 
+import hashlib
 import os
 import shutil
 import signal
 import tempfile
 import threading
 import time
+from importlib import resources
 from pathlib import Path
 
 import psycopg
@@ -125,3 +127,26 @@ def test_an_edit_that_breaks_the_site_is_refused_and_leaves_no_trace(conninfo):
         document = read_document(read_tree(connection, ACTOR, 1))
     assert document.site.min_degc == -20.0
     assert document.plans[0].supplies[2].bank.block_v == 12.0
+
+
+def test_a_database_of_the_first_version_keeps_its_loads_and_gains_the_audit(cluster):
+    """Only the first migration, a site in it; then the rest: the load is still there, its new columns empty, and it can be computed."""
+    name = "from_the_first"
+    ensure_database(cluster.conninfo("postgres"), name)
+    first = resources.files("ypomoni.storage").joinpath("migrations/0001_start.sql").read_bytes()
+    with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as old:
+        old.execute(first)
+        old.execute("CREATE TABLE migration (name text PRIMARY KEY, digest text NOT NULL, applied_at timestamptz NOT NULL DEFAULT now())")
+        old.execute("INSERT INTO migration (name, digest) VALUES ('0001_start.sql', %s)", (hashlib.sha256(first).hexdigest(),))
+        old.execute("INSERT INTO organisation (name) VALUES ('Old')")
+        old.execute("INSERT INTO site (organisation_id, name, typical_degc, min_degc) VALUES (1, 'Old House', 20, 5)")
+        old.execute("INSERT INTO plan (organisation_id, site_id, key, name, stage) VALUES (1, 1, 'as-found', 'As found', 'as_found')")
+        old.execute(
+            "INSERT INTO load (organisation_id, plan_id, key, name, quantity, rail_v, behaviour, essential, standby_current_a,"
+            " standby_provenance, bursts) VALUES (1, 1, 'k', 'Keypad', 2, 12, 'constant_current', true, 0.02, 'measured', '[]')"
+        )
+    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql"]
+    with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as connection:
+        tree = read_tree(connection, Actor(organisation_id=1, account_id=None), 1)
+        (load,) = read_document(tree).plans[0].loads
+    assert (load.name, load.standby.current_a, load.thermostats, load.place, load.cable) == ("Keypad", 0.02, [], None, None)

@@ -205,6 +205,21 @@ def test_calc_answers_in_the_published_shape_without_a_database(file):
     assert "Bay gives out first" in calc(file).stdout
 
 
+def test_calc_takes_places_points_readings_and_instruments(file):
+    """An audited file is computed, and what its readings say against each other is among the findings."""
+    found = audited(loads=[{"key": "a"}], readings=[reading("r1", "output", 302.0, instrument="meter")])
+    file.write_text(json.dumps(found))
+    done = calc(file, "--json")
+    assert done.returncode == 0, done.stderr
+    (supply,) = json.loads(done.stdout)["plans"][0]["supplies"]
+    assert "unit_slip_suspected" in [f["code"] for f in supply["findings"]]
+    found["plans"][0]["readings"][0]["point"] = "nowhere"
+    file.write_text(json.dumps(found))
+    done = calc(file, "--json")
+    assert done.returncode == 2
+    assert json.loads(done.stdout)["faults"][0]["path"] == "plans[0].readings[0].point"
+
+
 def test_calc_gives_null_where_there_is_no_figure(file):
     """Nothing draws, and what is not modelled yet; no bank holds nothing."""
     file.write_text(json.dumps(document(loads=[])))

@@ -23,7 +23,7 @@ from ypomoni.core.readings import (
     Hookup,
     Instrument,
     Mains,
-    Point,
+    MeasuringPoint,
     PointKind,
     PositiveMeans,
     Reading,
@@ -342,7 +342,7 @@ def take_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple
 
 
 def _take_of_device(
-    connection: Connection, actor: Actor, tree: SiteTree, plan: Row, core_tree: Tree, point: Point, reading: Reading
+    connection: Connection, actor: Actor, tree: SiteTree, plan: Row, core_tree: Tree, point: MeasuringPoint, reading: Reading
 ) -> str:
     currents = core_tree.currents.get(point.load_key or "")
     if currents is None:
@@ -380,7 +380,14 @@ def rail_current(currents: LoadCurrents, reading: Reading, at_v: float) -> tuple
 
 
 def _take_of_total(
-    connection: Connection, actor: Actor, tree: SiteTree, plan: Row, core_tree: Tree, point: Point, reading: Reading, node: NodeState
+    connection: Connection,
+    actor: Actor,
+    tree: SiteTree,
+    plan: Row,
+    core_tree: Tree,
+    point: MeasuringPoint,
+    reading: Reading,
+    node: NodeState,
 ) -> str:
     if node.agrees is False:
         raise Refused([Fault("", "Sum and reading do not agree yet: find the cause, or register what is missing, and take it then.")])

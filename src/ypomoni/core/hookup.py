@@ -5,7 +5,7 @@ A milliamp range drops 0.1 to 0.6 V at full scale and has a small fuse; a clamp 
 
 from dataclasses import dataclass
 
-from ypomoni.core.readings import Hookup, Instrument, Point, PointKind, Range
+from ypomoni.core.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range
 from ypomoni.core.wording import plain_number, say_amps
 
 CLAMP_FROM_A = 0.5
@@ -22,7 +22,7 @@ class Advice:
     cautions: tuple[str, ...]
 
 
-def advise_hookup(point: Point, instrument: Instrument, *, expected_a: float, peak_a: float, transmits: bool) -> Advice:
+def advise_hookup(point: MeasuringPoint, instrument: Instrument, *, expected_a: float, peak_a: float, transmits: bool) -> Advice:
     """Return how to read a point with an instrument.
 
     Parameters

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from ypomoni.core.case import Case
 from ypomoni.core.evaluation import GREATEST_DELTA, band_deltas, band_of, standby_deltas
 from ypomoni.core.loads import Load, Provenance, StatedCurrent
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, Point, PointKind, State
+from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, MeasuringPoint, PointKind, State
 from ypomoni.core.reconciliation import Tree
 from ypomoni.core.results import Band
 from ypomoni.core.totals import explained_square
@@ -69,7 +69,7 @@ def suggest_readings(tree: Tree, instruments: tuple[Instrument, ...] = ()) -> tu
 Deltas = tuple[float, list[float], list[float], tuple[list[float], list[float]]]
 
 
-def _after(tree: Tree, point: Point, state: State, limit_a: float, known: Deltas) -> Band | None:
+def _after(tree: Tree, point: MeasuringPoint, state: State, limit_a: float, known: Deltas) -> Band | None:
     """Return the band with a reading of this limit taken into the register, or None where it cannot be taken."""
     case = tree.case
     expected_h, falls, rises, standby = known

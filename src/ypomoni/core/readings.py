@@ -88,7 +88,7 @@ DEFAULT_INSTRUMENT = Instrument(key="", name="a common multimeter")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Point:
+class MeasuringPoint:
     """A measuring point. A device's names its load, a branch its name on the supply; ``parent_key`` is the point nearer the battery."""
 
     key: str
@@ -128,7 +128,7 @@ class Reading:
         return instrument.limit_a(self.value_a) + 0.5 * span_a
 
 
-def why_not_load(reading: Reading, point: Point) -> str | None:
+def why_not_load(reading: Reading, point: MeasuringPoint) -> str | None:
     """Return why a reading does not count as load, or None.
 
     On a battery lead with mains on the meter shows the charger's current, not the load's.
@@ -146,15 +146,15 @@ def why_not_load(reading: Reading, point: Point) -> str | None:
     return None
 
 
-def loads_behind(points: list[Point], load_keys: list[str]) -> dict[str, list[str]]:
+def loads_behind(points: list[MeasuringPoint], load_keys: list[str]) -> dict[str, list[str]]:
     """Return for each point of one supply the loads fed through it; of the battery and of a sole output all of the supply's."""
-    children: dict[str | None, list[Point]] = {}
+    children: dict[str | None, list[MeasuringPoint]] = {}
     for point in points:
         children.setdefault(point.parent_key, []).append(point)
     outputs_count = sum(p.kind is PointKind.OUTPUT for p in points)
     known, found = set(load_keys), dict[str, list[str]]()
 
-    def behind(point: Point) -> list[str]:
+    def behind(point: MeasuringPoint) -> list[str]:
         if point.key in found:
             return found[point.key]
         found[point.key] = []

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 
 from ypomoni.core.case import Case, read_draw
 from ypomoni.core.loads import Draw, Load, Provenance
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, Point, PointKind, Reading, State, loads_behind, why_not_load
+from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, MeasuringPoint, PointKind, Reading, State, loads_behind, why_not_load
 from ypomoni.core.simulation.demand import LoadCurrents
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.uncertainty import half_width_a
@@ -105,7 +105,7 @@ class Tree:
         self,
         supply: Supply,
         loads: tuple[Load, ...],
-        points: list[Point],
+        points: list[MeasuringPoint],
         readings: tuple[Reading, ...],
         instruments: tuple[Instrument, ...],
     ) -> None:
@@ -113,7 +113,7 @@ class Tree:
         self.case = Case(supply, tuple(load for load in loads if load.ac is None))
         self.currents = {c.load.key: c for c in self.case.currents}
         self.points = {p.key: p for p in points}
-        self.children: dict[str | None, list[Point]] = {}
+        self.children: dict[str | None, list[MeasuringPoint]] = {}
         for point in points:
             self.children.setdefault(point.parent_key if point.parent_key in self.points else None, []).append(point)
         self._known: dict[tuple[str, State, float], tuple[float, float]] = {}
@@ -125,11 +125,11 @@ class Tree:
             if point is not None and why_not_load(reading, point) is None:
                 self.readings[(reading.point_key, reading.state)] = reading
 
-    def in_order(self) -> Iterator[Point]:
+    def in_order(self) -> Iterator[MeasuringPoint]:
         """Yield the points, parents before children."""
         seen: set[str] = set()
 
-        def walk(parent: str | None) -> Iterator[Point]:
+        def walk(parent: str | None) -> Iterator[MeasuringPoint]:
             for point in self.children.get(parent, []):
                 if point.key not in seen:
                     seen.add(point.key)
@@ -138,15 +138,15 @@ class Tree:
 
         return walk(None)
 
-    def is_shown(self, point: Point, state: State) -> bool:
+    def is_shown(self, point: MeasuringPoint, state: State) -> bool:
         """Say whether a state is spoken of at a point: standby and alarm always, others where something was read."""
         return state in (State.STANDBY, State.ALARM) or (point.key, state) in self.readings
 
-    def loads_behind(self, point: Point) -> list[str]:
+    def loads_behind(self, point: MeasuringPoint) -> list[str]:
         """Return the keys of the loads fed through a point."""
         return self._behind[point.key]
 
-    def node(self, point: Point, state: State) -> NodeState:
+    def node(self, point: MeasuringPoint, state: State) -> NodeState:
         """Return what is known of a point in a state."""
         reading = self.readings.get((point.key, state))
         at_v = self._volts(reading)
@@ -182,7 +182,7 @@ class Tree:
     def _volts(self, reading: Reading | None) -> float:
         return reading.battery_v if reading and reading.battery_v else self.supply.nominal_v
 
-    def sum_behind(self, point: Point, state: State, at_v: float) -> tuple[float, float]:
+    def sum_behind(self, point: MeasuringPoint, state: State, at_v: float) -> tuple[float, float]:
         """Return the sum of what is best known of everything behind a point, and the square of its limit. [A, A²]"""
         if point.kind is PointKind.DEVICE:
             total_a, limit_a = self._register(point.load_key or "", state, at_v)
@@ -236,7 +236,7 @@ def is_unit_slip(read_a: float, sum_a: float) -> bool:
 class _Causes:
     """The explanations of one residual."""
 
-    def __init__(self, tree: Tree, point: Point, node: NodeState, at_v: float) -> None:
+    def __init__(self, tree: Tree, point: MeasuringPoint, node: NodeState, at_v: float) -> None:
         self.tree, self.point, self.node, self.at_v = tree, point, node, at_v
         assert node.read_a is not None  # noqa: S101 - only asked where something was read
         assert node.residual_a is not None  # noqa: S101 - as above
@@ -272,7 +272,7 @@ class _Causes:
                 evidence = f"With {say_amps(value_a / factor)} in place of {say_amps(value_a)} at {child.name} it adds up."
                 yield self._cause("unit", left_a, rest_a, evidence, f"Look at the reading of {child.name} again.", child.load_key)
 
-    def _known_children(self) -> Iterator[tuple[Point, float, float]]:
+    def _known_children(self) -> Iterator[tuple[MeasuringPoint, float, float]]:
         for child in self.tree.children.get(self.point.key, []):
             reading = self.tree.readings.get((child.key, self.node.state))
             if reading is not None:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ypomoni.core.loads import ConverterKind, Load, Provenance
-from ypomoni.core.readings import Instrument, Mains, Point, PointKind, Reading, State
+from ypomoni.core.readings import Instrument, Mains, MeasuringPoint, PointKind, Reading, State
 from ypomoni.core.reconciliation import Tree
 from ypomoni.core.wording import plain_number, say_amps
 
@@ -27,7 +27,9 @@ class Question:
     instead: str = ""
 
 
-def find_slips(tree: Tree, point: Point, reading: Reading, instrument: Instrument, *, was_va: bool = False) -> tuple[Question, ...]:
+def find_slips(
+    tree: Tree, point: MeasuringPoint, reading: Reading, instrument: Instrument, *, was_va: bool = False
+) -> tuple[Question, ...]:
     """Return the questions a new reading gives rise to. ``was_va`` says that it was typed in volt-amperes."""
     facts = _Facts(tree, point, reading, instrument)
     checks = (_unit, _sign, _quantity, _range, _alarm, _parent, _converter)
@@ -44,7 +46,7 @@ def find_slips(tree: Tree, point: Point, reading: Reading, instrument: Instrumen
 class _Facts:
     """A reading beside what was expected where it was taken."""
 
-    def __init__(self, tree: Tree, point: Point, reading: Reading, instrument: Instrument) -> None:
+    def __init__(self, tree: Tree, point: MeasuringPoint, reading: Reading, instrument: Instrument) -> None:
         self.tree, self.point, self.reading, self.instrument = tree, point, reading, instrument
         self.at_v = reading.battery_v or tree.supply.nominal_v
         self.is_charge = point.kind is PointKind.BATTERY and reading.mains is Mains.ON

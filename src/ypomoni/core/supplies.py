@@ -6,7 +6,7 @@ from enum import StrEnum
 from ypomoni.core.batteries import Bank
 from ypomoni.core.loads import Load
 from ypomoni.core.places import Place
-from ypomoni.core.readings import Instrument, Point, Reading
+from ypomoni.core.readings import Instrument, MeasuringPoint, Reading
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.totals import MeasuredTotal
 
@@ -75,7 +75,7 @@ class Plan:
     stage: Stage
     supplies: tuple[Supply, ...]
     loads: tuple[Load, ...]
-    points: tuple[Point, ...] = field(default=())
+    points: tuple[MeasuringPoint, ...] = field(default=())
     readings: tuple[Reading, ...] = field(default=())
     instruments: tuple[Instrument, ...] = field(default=())
 

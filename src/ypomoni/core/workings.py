@@ -180,10 +180,11 @@ def of_holdover(case: Case, today: Holdover, band: Band, scenarios: Scenarios, p
         checks = (*checks, Step(symbol="V", expression="E - I*Rb*(1 + g*(1 - h)/h)", value=v, unit="V"))
     state = "in the alarm" if end.in_alarm else "in standby"
     burst = ", in a burst" if end.in_burst else ""
+    owner = f"{end.cable_owner}, with the drop of its cable" if end.cable_owner else case.threshold.owner
     note = (
         f"Loads draw standby with every burst explicit until the alarm; the latest alarm that is still carried starts after the time shown. "
         f"It ends {plain_number(end.t_h, 4)} h after mains failure, {state}{burst}, where the voltage reaches "
-        f"{plain_number(case.threshold.threshold_v, 4)} V ({case.threshold.owner}). Band: root of squares of each input alone at its limit."
+        f"{plain_number(end.threshold_v, 4)} V ({owner}). Band: root of squares of each input alone at its limit."
     )
     holdover = Working(
         title="Holdover",

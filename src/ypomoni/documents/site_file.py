@@ -30,7 +30,7 @@ from ypomoni.core.loads import (
     duty_fault,
 )
 from ypomoni.core.places import Place
-from ypomoni.core.readings import Hookup, Instrument, Mains, Point, PointKind, PositiveMeans, Range, Reading, State, loads_behind
+from ypomoni.core.readings import Hookup, Instrument, Mains, MeasuringPoint, PointKind, PositiveMeans, Range, Reading, State, loads_behind
 from ypomoni.core.requirements import Derating, Method, Requirement
 from ypomoni.core.supplies import MODELLED_KINDS, Plan, Site, Stage, Supply, SupplyKind
 from ypomoni.core.totals import MeasuredTotal
@@ -400,8 +400,8 @@ def _behind_points(part: PlanPart) -> dict[str, tuple[PointKind, frozenset[str]]
     return found
 
 
-def _point(part: PointPart) -> Point:
-    return Point(
+def _point(part: PointPart) -> MeasuringPoint:
+    return MeasuringPoint(
         key=part.key, name=part.name, kind=PointKind(part.kind), supply_key=part.supply, parent_key=part.parent, load_key=part.load
     )
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from ypomoni.core.judgement.facts import Audit, Facts
 from ypomoni.core.loads import NO_DRAW, Load, Provenance, Purpose
-from ypomoni.core.readings import Hookup, Mains, Point, PointKind, Reading
+from ypomoni.core.readings import Hookup, Mains, MeasuringPoint, PointKind, Reading
 from ypomoni.core.reconciliation import NodeState, reconcile_supply
 from ypomoni.core.results import Finding, Severity
 from ypomoni.core.simulation.demand import peak_draw
@@ -118,7 +118,7 @@ def _disagreements(audit: Audit) -> Iterator[Finding]:
         )
 
 
-def _say_difference(node: NodeState, point: Point) -> str:
+def _say_difference(node: NodeState, point: MeasuringPoint) -> str:
     residual_a, combined_a = node.residual_a or 0.0, node.combined_a or 0.0
     side = "more" if residual_a > 0 else "less"
     return (

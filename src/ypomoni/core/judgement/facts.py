@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.core.loads import Load
-from ypomoni.core.readings import Point, Reading
+from ypomoni.core.readings import MeasuringPoint, Reading
 from ypomoni.core.reconciliation import NodeState
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.results import SoldBank, SupplyResult
@@ -17,7 +17,7 @@ class Audit:
 
     supply: Supply
     loads: tuple[Load, ...]
-    points: dict[str, Point]
+    points: dict[str, MeasuringPoint]
     readings: dict[str, Reading]
     nodes: tuple[NodeState, ...]
     power_meters: frozenset[str]

@@ -9,8 +9,8 @@ from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.hookup import advise_hookup
-from ypomoni.core.readings import Point, State
-from ypomoni.core.wording import plain_number, say_amps
+from ypomoni.core.readings import MeasuringPoint, State
+from ypomoni.core.wording import say_amps
 from ypomoni.storage.connection import Row
 from ypomoni.storage.readings import select_reading
 from ypomoni.web.forms.fields import place_faults
@@ -18,6 +18,7 @@ from ypomoni.web.forms.reading import reading_form
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import AUDIT_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.view.readings import build_point, reading_words
+from ypomoni.web.view.tree import band_words
 from ypomoni.web.view.words import HOOKUP_WORDS, MAINS_WORDS, POINT_WORDS, STATE_WORDS
 
 blueprint = Blueprint("audit", __name__)
@@ -90,9 +91,11 @@ def show_point(site_id: int, plan_key: str, key: str) -> Any:
 def read(site_id: int, plan_key: str) -> Any:
     """Show the page that takes a reading. It works without connection once it was opened."""
     page = _page(site_id, plan_key)
+    # Of a large plan that is not computed yet the page is shown first: a phone in a cupboard does not wait.
+    shown = page.first_values(("brief", "next"))
     points = _points_shown(page)
     values = _reading_values(page, points)
-    return render_template("audit/read.html", **{**page.values(("brief", "next")), **values, "stage": "read"})
+    return render_template("audit/read.html", **{**shown, **values, "stage": "read"})
 
 
 def _points_shown(page: PlanPage) -> list[Row]:
@@ -103,7 +106,8 @@ def _points_shown(page: PlanPage) -> list[Row]:
     wanted = request.args.get("point", "")
     key = next((p["supply_id"] for p in points if p["key"] == wanted), None)
     if key is None:
-        key = next((s["id"] for s in page.tree.supplies[page.plan["id"]] if s["key"] == page.shown_supply), None)
+        first = None if page.has_to_wait else page.shown_supply
+        key = next((s["id"] for s in page.tree.supplies[page.plan["id"]] if first in (None, s["key"])), None)
     return [p for p in points if p["supply_id"] == key]
 
 
@@ -112,7 +116,8 @@ def _reading_values(page: PlanPage, points: list[Row]) -> dict[str, Any]:
     groups: dict[str, list[Row]] = {}
     for point in points:
         groups.setdefault(supplies[point["supply_id"]], []).append(point)
-    wanted = request.args.get("point") or (page.next_reading.point if page.next_reading else None)
+    best = None if page.has_to_wait else page.next_reading
+    wanted = request.args.get("point") or (best.point if best else None)
     chosen = next((p for p in points if p["key"] == wanted), points[0] if points else None)
     superseded = request.args.get("supersedes", type=int)
     replaced = next((r for r in page.tree.readings.get(page.plan["id"], []) if r["id"] == superseded), None)
@@ -160,7 +165,7 @@ def _facts_of_points(page: PlanPage, points: list[Row]) -> dict[str, Any]:
     return found
 
 
-def _advice(point: Point, meter: Any, expected_a: float, peak_a: float, *, transmits: bool) -> dict[str, Any]:
+def _advice(point: MeasuringPoint, meter: Any, expected_a: float, peak_a: float, *, transmits: bool) -> dict[str, Any]:
     found = advise_hookup(point, meter, expected_a=expected_a, peak_a=peak_a, transmits=transmits)
     return {"hookup": found.hookup.value, "jack": found.jack, "cautions": list(found.cautions)}
 
@@ -200,7 +205,7 @@ def _key_of(tree: SiteTree, plan_id: int, point_id: str) -> str:
     return next((p["key"] for p in tree.placed_points(plan_id) if str(p["id"]) == point_id), "")
 
 
-def _said_of(page: PlanPage, point: Point | None, state: State, stored: actions.Stored) -> str:
+def _said_of(page: PlanPage, point: MeasuringPoint | None, state: State, stored: actions.Stored) -> str:
     """Say what became of a reading: stored, and whether it adds up."""
     if point is None:
         return "Stored."
@@ -248,7 +253,7 @@ def _bands_before(reading_id: int) -> dict[str, str]:
 
 
 def _bands(page: PlanPage) -> dict[str, str]:
-    return {s.name: f"{plain_number(s.holdover.low)} to {plain_number(s.holdover.high)} h" for s in page.result.supplies if s.holdover}
+    return {s.name: band_words(s.holdover) for s in page.result.supplies if s.holdover}
 
 
 @blueprint.post("/readings/<int:reading_id>/release")

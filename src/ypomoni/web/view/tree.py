@@ -1,12 +1,14 @@
 """The current tree of one supply as coordinates: ribbons as wide as their current, from the battery to each device. In pixels."""
 
+import math
 from dataclasses import dataclass, field
 
 from ypomoni.actions.audit import AuditResult
 from ypomoni.core.next_reading import Suggestion
-from ypomoni.core.readings import Point, PointKind, State
+from ypomoni.core.readings import MeasuringPoint, PointKind, State
 from ypomoni.core.reconciliation import NodeState
-from ypomoni.core.wording import plain_number, say_amps, say_hours
+from ypomoni.core.results import Band
+from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
 from ypomoni.web.view.words import POINT_WORDS, STATE_WORDS
 
 WIDTH = 1080.0
@@ -87,13 +89,21 @@ def build_next(audit: AuditResult, supply_key: str, found: tuple[Suggestion, ...
     point = next(p for p in audit.plan.points if p.key == best.point_key)
     name = next(s.name for s in audit.plan.supplies if s.key == supply_key)
     state = "" if best.state is State.STANDBY else f" in {best.state.value}"
-    before, after = (f"{say_hours(b.low)} to {say_hours(b.high)}" for b in (best.before, best.after))
-    return NextView(
-        text=f"Read {point.name}{state}",
-        point=point.key,
-        state=best.state.value,
-        gain=f"the band of {name} goes from {before} to about {after}",
-    )
+    before, after = band_words(best.before), band_words(best.after)
+    share = say_percent(1.0 - _width(best.after) / max(_width(best.before), 1e-9))
+    gain = f"the band of {name} goes from {before} to about {after}" if before != after else f"the band of {name} narrows by {share}"
+    return NextView(text=f"Read {point.name}{state}", point=point.key, state=best.state.value, gain=gain)
+
+
+def band_words(band: Band) -> str:
+    """Return a band in words, its unit once where both ends have the same."""
+    low, high = say_hours(band.low), say_hours(band.high)
+    number, _, unit = low.partition(" ")
+    return f"{number}–{high}" if high.endswith(f" {unit}") else f"{low} to {high}"
+
+
+def _width(band: Band) -> float:
+    return math.log(max(band.high, 1e-6) / max(band.low, 1e-6))
 
 
 def build_tree(audit: AuditResult, supply_key: str, state: State) -> TreeView:
@@ -144,14 +154,14 @@ def _nice(value: float) -> float:
 class _Layout:
     """Where each point stands: a leaf has a row, a parent stands in the middle of its children, ribbons lie side by side on its bar."""
 
-    def __init__(self, order: list[Point], nodes: dict[str, NodeState], px_per_a: float) -> None:
+    def __init__(self, order: list[MeasuringPoint], nodes: dict[str, NodeState], px_per_a: float) -> None:
         self.nodes, self.px_per_a = nodes, px_per_a
         known = {p.key for p in order}
         leaves = [p for p in order if p.kind is PointKind.DEVICE]
         kept = {p.key for p in sorted(leaves, key=lambda p: -abs(_drawn_a(nodes[p.key])))[:MOST_LEAVES]}
         self.hidden = len(leaves) - len(kept)
         self.order = [p for p in order if p.kind is not PointKind.DEVICE or p.key in kept]
-        self.children: dict[str | None, list[Point]] = {}
+        self.children: dict[str | None, list[MeasuringPoint]] = {}
         for point in self.order:
             self.children.setdefault(point.parent_key if point.parent_key in known else None, []).append(point)
         self.height = 0.0
@@ -163,7 +173,7 @@ class _Layout:
     def _px(self, key: str) -> float:
         return max(LEAST_PX, abs(_drawn_a(self.nodes[key])) * self.px_per_a)
 
-    def _place(self, point: Point, depth: int) -> float:
+    def _place(self, point: MeasuringPoint, depth: int) -> float:
         self.depth[point.key] = depth
         children = self.children.get(point.key, [])
         if not children:
@@ -195,7 +205,7 @@ class _Layout:
             found.append(self._node(point, node, x, y, px, ribbon))
         return found
 
-    def _node(self, point: Point, node: NodeState, x: float, y: float, px: float, ribbon: str) -> TreeNode:
+    def _node(self, point: MeasuringPoint, node: NodeState, x: float, y: float, px: float, ribbon: str) -> TreeNode:
         status, word = _status(node)
         residual = ""
         if node.residual_a is not None and node.combined_a:

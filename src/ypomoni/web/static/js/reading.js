@@ -122,7 +122,7 @@ document.addEventListener("alpine:init", () => {
     async store(sure) {
       if (this.busy) return;
       this.clear();
-      const item = { token: this.token, fields: this.fields(), words: this.inWords(), mark: "not sent", message: "" };
+      const item = { token: this.token, fields: this.fields(), words: this.inWords(), page: location.pathname, mark: "not sent", message: "" };
       if (!item.fields.value.trim()) { this.fault("value", "must not be empty: write what the meter shows."); return; }
       this.busy = true;
       const { status, data } = await this.post(item, { sure: sure ? "1" : "" });

@@ -6,8 +6,25 @@ document.addEventListener("alpine:init", () => {
     // What was done on this page, the last thing last, each with the address that takes it back.
     done: [],
 
+    // Readings that wait on this phone, of whichever plan: said on every page but their own.
+    elsewhere: { count: 0, page: "" },
+
+    lookForUnsent() {
+      const prefix = `ypomoni-unsent-${this.$root.dataset.account}-`;
+      for (const [name, text] of Object.entries(localStorage)) {
+        if (!name.startsWith(prefix)) continue;
+        let items = [];
+        try { items = JSON.parse(text); } catch { items = []; }
+        const others = items.filter((item) => item.page && item.page !== location.pathname);
+        if (others.length) this.elsewhere = { count: this.elsewhere.count + others.length, page: others[0].page };
+      }
+    },
+
+    saidElsewhere() { return this.elsewhere.count === 1 ? "1 reading on this phone is not sent yet." : `${this.elsewhere.count} readings on this phone are not sent yet.`; },
+
     // A large register is shown before its figures: they are asked for now. A register somebody is typing in is left alone.
     init() {
+      if (this.$root.dataset.account) this.lookForUnsent();
       const page = document.getElementById("page");
       if (!page || page.dataset.waiting === undefined) return;
       const names = window.ypomoni.looking().regions.split(",").filter((name) => name !== "register").join(",");
