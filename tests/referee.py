@@ -78,7 +78,7 @@ def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000,
         dt = (stop - t) / 3600.0
         if states is not None:
             states.append((t, u, d))
-        u, d = u + current * dt, d + pack["k"] * (current * pack["r1"] - d) * dt
+        u, d = u + (current + pack.get("lost", 0.0)) * dt, d + pack["k"] * (current * pack["r1"] - d) * dt
         t = stop
         if t >= event or t == alarm_at_s:
             if voltage(pack, u, d, *asked)[1] < ends_at(t - 1e-3, t > alarm_at_s):

@@ -85,7 +85,7 @@ def bench_sizing() -> None:
         current_a = charge_current_a(supply.charge_limit_a or 0.0, supply.supply_current_a or 0.0, standby_a)
 
         def once(case: Case = case, profile: Profile = profile, current_a: float = current_a) -> None:
-            recommend_bank(case, size_by_all_methods(profile, case.requirement, case), current_a)
+            recommend_bank(case, size_by_all_methods(profile, case.requirement, case, 12.0), current_a)
 
         say(f"sizing over the sold list, {supply.name}", median_ms(once), "under 60 ms")
 

@@ -36,7 +36,7 @@ def run(make, legs):
     steps = [f"Discharge at {current:.9f} A for {seconds:.6f} seconds or until {end_v} V" for current, seconds in legs]
     sim = pybamm.Simulation(model, parameter_values=values, experiment=pybamm.Experiment(steps, period="30 minutes"))
     solution = sim.solve(initial_soc=1.0) if cells == 1 else sim.solve()
-    name = "Battery voltage [V]"
+    name, v = "Battery voltage [V]", float("nan")
     # A leg that ends early ended at the end voltage; whatever was run after it does not count.
     for cycle in solution.cycles:
         t, v = float(cycle["Time [s]"].entries[-1]), float(cycle[name].entries[-1])
@@ -51,6 +51,8 @@ def capacity_ah(make):
     guess = float(values["Nominal cell capacity [A.h]"])
     for _ in range(6):
         seconds, _ = run(make, [(guess / 20, 40 * 3600.0)])
+        if seconds is None:
+            raise SystemExit("the discharge of twenty hours outlasted forty")
         guess *= (seconds / 3600.0 / 20.0) ** 0.9
     return guess
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from ypomoni.core.batteries import Bank, build_pack, cells_of_block, constant_current_run_h
+from ypomoni.core.batteries import Bank, build_pack, cell_of, cells_of_block, constant_current_run_h
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError, QuantityError
 
@@ -21,7 +21,7 @@ def published_rows():
 @pytest.mark.parametrize(("run_h", "current_a"), published_rows())
 def test_agm_meets_the_published_rows_within_3_percent(run_h, current_a):
     """From five minutes to twenty hours."""
-    assert constant_current_run_h(AGM, 7.0, current_a, 1.75) == pytest.approx(run_h, rel=0.03)
+    assert constant_current_run_h(cell_of(AGM), 7.0, current_a, 1.75) == pytest.approx(run_h, rel=0.03)
 
 
 @pytest.mark.parametrize(
@@ -43,7 +43,7 @@ def test_a_block_rated_at_ten_hours_gets_its_20_hour_capacity_from_the_model():
     """A large lead block is rated to 1.80 V a cell: C20 is about 1.06 of C10; simulated at that rate it lasts ten hours."""
     bank = Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=100, rate_h=10)
     assert bank.rated_c20_ah == pytest.approx(106, rel=0.02)
-    assert constant_current_run_h(AGM, bank.rated_c20_ah, 10.0, 1.80) == pytest.approx(10.0, rel=1e-6)
+    assert constant_current_run_h(cell_of(AGM), bank.rated_c20_ah, 10.0, 1.80) == pytest.approx(10.0, rel=1e-6)
 
 
 def test_condition_follows_age_and_heat_down_to_a_floor():
@@ -72,7 +72,9 @@ def test_temperature_rows_rise_give_no_credit_above_25_and_refuse_outside(chemis
     resistances = [chemistry.resistance_factor_ratio(t) for t in (-20, -7, 3, 22, 25, 40)]
     assert resistances == sorted(resistances, reverse=True)
     with pytest.raises(OutsideTableError, match="no figure is given outside it"):
-        chemistry.capacity_factor_ratio(-21)
+        chemistry.resistance_factor_ratio(-21)
+    assert not chemistry.covers(-21)
+    assert chemistry.covers(-20)
 
 
 def test_sizing_row_is_the_more_cautious_one():

@@ -95,12 +95,22 @@ def test_what_limits_is_named(limit):
         assert result.endurance_h > 20
 
 
-def test_primary_cells_are_accepted_and_answered_not_modelled_yet():
-    """Nothing is guessed, and nothing is judged."""
+PRIMARY = {"kind": "primary", "nominal_v": 3.6, "cutoff_v": None, "charge_v": None, "charge_limit_a": None, "supply_current_a": None}
+
+
+def test_primary_cells_are_run_by_size_and_say_what_no_figure_shows():
+    """A D cell at 2 mA lasts most of a year; it is told of its film, of a burst above its greatest current, and of a charger on it."""
     bank = {"chemistry": "li_socl2", "block_v": 3.6, "capacity_ah": 19, "rate_h": 1000}
-    supply = {"kind": "primary", "nominal_v": 3.6, "cutoff_v": None, "charge_v": None, "charge_limit_a": None, "bank": bank}
-    result = evaluate(supply=supply, loads=[{"rail_v": 3.6}])
-    assert (result.limited_by, result.verdict, result.holdover, result.meets_requirement) == ("not_modelled_yet", None, None, None)
+    load = {"rail_v": 3.6, "standby": {"current_a": 0.002}, "bursts": [{"current_a": 0.5, "duration_s": 5, "per_hour": 1}]}
+    result = evaluate(supply={**PRIMARY, "bank": bank}, loads=[{**load, "bursts": []}], requirement={"standby_h": 4000, "recharge_h": None})
+    assert 7000 < result.holdover.expected < 9500
+    assert codes(result)["voltage_delay"] == "note"
+    assert result.recommended_bank.chemistry == "li_socl2"
+    assert result.charge_current_a is None
+    strained = evaluate(supply={**PRIMARY, "charge_limit_a": 0.1, "bank": bank}, loads=[load], requirement={"standby_h": 4000})
+    assert {"current_above_cell": "fails", "primary_charged": "danger", "voltage_delay": "risk"}.items() <= codes(strained).items()
+    odd = evaluate(supply={**PRIMARY, "bank": {**bank, "capacity_ah": 5}}, loads=[load])
+    assert codes(odd)["cell_size_unknown"] == "note"
 
 
 def plan_of(*currents_a):

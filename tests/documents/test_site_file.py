@@ -12,9 +12,10 @@ from builders import audited, document, evaluate, reading
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES
+from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.evaluation import evaluate_plan
 from ypomoni.core.reconciliation import reconcile_plan
+from ypomoni.core.requirements import Method
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.site_file import json_schema, read_site, read_site_text, to_core, write_site
 from ypomoni.documents.site_model import ChemistryKey
@@ -79,7 +80,7 @@ def test_the_schema_in_docs_is_the_one_in_force():
 
 def test_the_chemistries_of_the_file_are_those_of_the_core():
     """Modelled or only accepted, none more and none less."""
-    assert set(get_args(ChemistryKey)) == {*CHEMISTRIES, *UNMODELLED_CHEMISTRIES}
+    assert set(get_args(ChemistryKey)) == set(CHEMISTRIES)
 
 
 JSON_VALUES = st.recursive(
@@ -199,7 +200,12 @@ def test_calc_answers_in_the_published_shape_without_a_database(file):
     supply = plan["supplies"][0]
     assert set(supply["holdover_h"]) == {"low", "expected", "high"}
     assert set(supply["scenarios_h"]) == {"fresh", "cold", "end_of_life", "worst"}
-    assert [m["method"] for m in supply["methods"]] == ["plain", "derated", "standard_formula", "standby_alarm_margin", "simulation"]
+    assert [m["method"] for m in supply["methods"]] == [m.value for m in Method if m.value != "simulation"] + ["simulation"]
+    assert all(m["holdover_h"] > 0 for m in supply["methods"])
+    band, survival = supply["holdover_h"], supply["survival"]
+    assert survival["samples_count"] == 1000
+    assert survival["low_h"] == pytest.approx(band["low"], rel=0.1)
+    assert survival["high_h"] == pytest.approx(band["high"], rel=0.1)
     assert set(supply["recommended_bank"]) == {"chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel"}
     assert set(supply["findings"][0]) == {"code", "severity", "evidence", "source", "way_out"}
     assert "Bay gives out first" in calc(file).stdout

@@ -15,26 +15,33 @@ from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.storage.aggregate import Aggregate
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection, Row
-from ypomoni.storage.devices import DEVICE
-from ypomoni.storage.instruments import INSTRUMENT
+from ypomoni.storage.devices import DEVICE, list_devices
+from ypomoni.storage.instruments import INSTRUMENT, list_instruments
 from ypomoni.storage.loads import LOAD
 from ypomoni.storage.places import PLACE
 from ypomoni.storage.plans import PLAN
 from ypomoni.storage.points import POINT
+from ypomoni.storage.profiles import PROFILE, list_profiles
 from ypomoni.storage.requirements import REQUIREMENT
 from ypomoni.storage.sites import SITE
+from ypomoni.storage.stock import STOCK, list_stock
 from ypomoni.storage.supplies import SUPPLY
 
 _TWICE = ("name", "was added by somebody else at the same moment: save again.")
 CONSTRAINTS = {
     "site_temperatures": ("min_degc", "the lowest temperature must not be above the typical one, nor the highest below it."),
     "load_quantity": ("quantity", "must be at least 1."),
-    **{f"{name}_key": _TWICE for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device")},
+    **{
+        f"{name}_key": _TWICE
+        for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile")
+    },
 }
-AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE)}
+AGGREGATES: dict[str, Aggregate] = {
+    a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE, STOCK, PROFILE)
+}
 # These belong to the organisation, not to one of its sites.
-ORGANISATION_WIDE = frozenset({"instrument", "device"})
-EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges"})
+ORGANISATION_WIDE = frozenset({"instrument", "device", "stock", "profile"})
+EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "bank_discharge_table"})
 
 
 def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False, frame: bool = False) -> SiteTree:
@@ -65,6 +72,12 @@ def create(connection: Connection, actor: Actor, name: str, values: Row, taken: 
         If the site would no longer be whole with it.
     """
     return create_many(connection, actor, name, [values], taken)[0]
+
+
+def shared_keys(connection: Connection, actor: Actor, name: str) -> set[str]:
+    """Return the keys that are taken among an organisation's own things of a kind, removed ones included."""
+    lists = {"instrument": list_instruments, "device": list_devices, "stock": list_stock, "profile": list_profiles}
+    return {row["key"] for row in lists[name](connection, actor.organisation_id)}
 
 
 def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Row]:

@@ -74,6 +74,7 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
     for point in plan.points:
         points.setdefault(point.supply, []).append([point.model_dump(mode="json"), readings.get(point.key, [])])
     shared = [site_file.site.typical_degc, site_file.site.min_degc, [p.model_dump(mode="json") for p in site_file.places]]
+    shared.append([b.model_dump(mode="json") for b in site_file.stock])
     meters = [i.model_dump(mode="json") for i in site_file.instruments]
     return [
         hashlib.sha256(

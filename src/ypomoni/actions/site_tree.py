@@ -12,10 +12,26 @@ from ypomoni.storage.plans import list_plans
 from ypomoni.storage.points import list_points
 from ypomoni.storage.readings import list_readings
 from ypomoni.storage.requirements import list_requirements
+from ypomoni.storage.stock import list_stock
 from ypomoni.storage.supplies import list_supplies
 
-BANK_KEYS = ("chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel", "age_y", "condition_ratio", "life_y", "cells_count")
+BANK_KEYS = (
+    "chemistry",
+    "block_v",
+    "capacity_ah",
+    "rate_h",
+    "series",
+    "parallel",
+    "age_y",
+    "condition_ratio",
+    "life_y",
+    "cells_count",
+    "resistance_ohm",
+    "discharge_table",
+)
 DERATING_KEYS = ("usable_ratio", "age_ratio", "activity_ratio")
+AUTONOMY_KEYS = ("depth_ratio", "inverter_ratio")
+STOCK_KEYS = ("chemistry", "block_v", "capacity_ah", "rate_h")
 REQUIREMENT_KEYS = (
     "key",
     "name",
@@ -27,6 +43,7 @@ REQUIREMENT_KEYS = (
     "method",
     "end_of_life_ratio",
     "design_margin_ratio",
+    "response_h",
 )
 SUPPLY_KEYS = (
     "key",
@@ -40,6 +57,7 @@ SUPPLY_KEYS = (
     "supply_current_a",
     "charge_limit_a",
     "charge_v",
+    "low_battery_v",
     "typical_degc",
     "min_degc",
     "totals",
@@ -94,6 +112,7 @@ class SiteTree:
     points: dict[int, list[Row]] = field(default_factory=dict)
     readings: dict[int, list[Row]] = field(default_factory=dict)
     instruments: list[Row] = field(default_factory=list)
+    stock: list[Row] = field(default_factory=list)
     removed: list[tuple[str, Row]] = field(default_factory=list)
 
     def plan(self, key: str) -> Row | None:
@@ -111,6 +130,7 @@ class SiteTree:
             "plans": [self._plan(p, requirement_keys) for p in self.plans],
             "places": [{k: p[k] for k in PLACE_KEYS} for p in self.places],
             "instruments": [{k: i[k] for k in INSTRUMENT_KEYS} for i in self.instruments],
+            "stock": [{k: b[k] for k in STOCK_KEYS} for b in self.stock],
         }
 
     def _plan(self, plan: Row, requirement_keys: dict[int, str]) -> dict[str, Any]:
@@ -159,7 +179,7 @@ class SiteTree:
 
 
 def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *, frame: bool = False) -> list[SiteTree]:
-    """Return the trees of sites of an organisation, in eight statements whatever their number; see `edit.read_tree` for ``frame``."""
+    """Return the trees of sites of an organisation, in nine statements whatever their number; see `edit.read_tree` for ``frame``."""
     trees = {site["id"]: SiteTree(site) for site in sites}
     site_of: dict[int, int] = {}
     for requirement in list_requirements(connection, organisation_id, list(trees)):
@@ -181,8 +201,10 @@ def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *
     for reading in [] if frame else list_readings(connection, organisation_id, list(site_of)):
         trees[site_of[reading["plan_id"]]].readings.setdefault(reading["plan_id"], []).append(reading)
     instruments = list_instruments(connection, organisation_id)
+    stock = [b for b in list_stock(connection, organisation_id) if b["removed_at"] is None]
     for tree in trees.values():
         used = {r["instrument_id"] for readings in tree.readings.values() for r in readings}
+        tree.stock = stock
         tree.instruments = [i for i in instruments if i["removed_at"] is None or i["id"] in used]
     return list(trees.values())
 
@@ -195,7 +217,11 @@ def _sort_in(tree: SiteTree, name: str, row: Row, kept: list[Row]) -> None:
 
 
 def _requirement(row: Row) -> dict[str, Any]:
-    return {**{k: row[k] for k in REQUIREMENT_KEYS}, "derating": {k: row[k] for k in DERATING_KEYS}}
+    return {
+        **{k: row[k] for k in REQUIREMENT_KEYS},
+        "derating": {k: row[k] for k in DERATING_KEYS},
+        "autonomy": {k: row[k] for k in AUTONOMY_KEYS},
+    }
 
 
 def _supply(row: Row, requirement_keys: dict[int, str], point_keys: set[str], reading_keys: set[str]) -> dict[str, Any]:
@@ -265,12 +291,12 @@ def _reading(row: Row, point_keys: dict[int, str], instrument_keys: dict[int, st
 
 def columns_of_requirement(part: dict[str, Any]) -> Row:
     """Return the columns of a requirement of a site file."""
-    return {**{k: part[k] for k in REQUIREMENT_KEYS}, "name": part["name"] or part["key"], **part["derating"]}
+    return {**{k: part[k] for k in REQUIREMENT_KEYS}, "name": part["name"] or part["key"], **part["derating"], **part["autonomy"]}
 
 
 def columns_of_supply(part: dict[str, Any]) -> Row:
     """Return the columns of a supply of a site file, but for its references."""
-    bank = part["bank"] or defaultdict(lambda: None)
+    bank = part["bank"] or defaultdict(lambda: None, discharge_table=[])
     return {**{k: part[k] for k in SUPPLY_KEYS}, **{f"bank_{k}": bank[k] for k in BANK_KEYS}}
 
 

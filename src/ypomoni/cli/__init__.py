@@ -1,4 +1,4 @@
-"""The command line: one file per command group. `calc` needs no database and loads nothing that does; the others say which they use."""
+"""The command line: one file per command group. `calc` and `simulate` need no database and load nothing that does; the others say which they use."""
 
 from importlib import import_module
 
@@ -7,6 +7,7 @@ import click
 # Loaded only when asked for, so that `calc` starts without a database driver.
 COMMANDS = {
     "calc": "ypomoni.cli.calc:calc",
+    "simulate": "ypomoni.cli.simulate:simulate",
     "import": "ypomoni.cli.sites:import_command",
     "export": "ypomoni.cli.sites:export_command",
     "account": "ypomoni.cli.sites:account_command",

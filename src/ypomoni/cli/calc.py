@@ -7,8 +7,11 @@ from typing import NoReturn
 
 import click
 
+from ypomoni.core.case import Case
 from ypomoni.core.evaluation import evaluate_plan
 from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.supplies import Plan
+from ypomoni.core.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
 from ypomoni.core.wording import say_amps, say_bank, say_hours, say_required_h
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.results_json import write_plans
@@ -23,14 +26,29 @@ VERDICT_WORDS = {"fails": "FAILS", "on_paper_only": "on paper only", "holds": "h
 def calc(file: Path, *, as_json: bool) -> None:
     """Compute every plan of a site FILE and print what holds, what gives out first and what to fit."""
     try:
-        site = to_core(read_site_text(_read(file)))
+        site = to_core(read_site_text(read_file(file)))
     except DocumentFaults as error:
         refuse(error, as_json=as_json)
     results = [evaluate_plan(plan) for plan in site.plans]
-    click.echo(write_plans(results) if as_json else "\n\n".join(_table(r) for r in results))
+    if as_json:
+        click.echo(write_plans([(r, _curves(plan, r)) for plan, r in zip(site.plans, results, strict=True)]))
+    else:
+        click.echo("\n\n".join(_table(r) for r in results))
 
 
-def _read(file: Path) -> bytes:
+def _curves(plan: Plan, result: PlanResult) -> dict[str, SurvivalCurve]:
+    """Return the survival curve of every supply whose holdover is known and that has a bank."""
+    found: dict[str, SurvivalCurve] = {}
+    for supply, computed in zip(plan.supplies, result.supplies, strict=True):
+        if computed.holdover is not None and supply.bank is not None and computed.end is not None:
+            case = Case(supply, plan.loads_on(supply.key))
+            sampled = sample_holdovers(case, SAMPLES_COUNT)
+            found[supply.key] = survival_curve(sampled.holdovers_h, supply.requirement.standby_h, sampled.seed)
+    return found
+
+
+def read_file(file: Path) -> bytes:
+    """Return a file's bytes, or a fault that says why there are none."""
     try:
         return file.read_bytes()
     except OSError as error:

@@ -8,7 +8,9 @@ import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from ypomoni.core.chemistries import CHEMISTRIES, UNMODELLED_CHEMISTRIES, Chemistry
+from ypomoni.core.cells import CellModel, constant_current_run_h
+from ypomoni.core.chemistries import CHEMISTRIES, Chemistry
+from ypomoni.core.discharge_table import DischargeTable, TableFit, fit_table
 from ypomoni.core.errors import QuantityError
 
 CELL_TOLERANCE_RATIO = 0.06
@@ -19,6 +21,8 @@ LIFE_REFERENCE_DEGC = 25.0
 LIFE_HALVES_PER_DEGC = 10.0
 STANDARD_RATE_H = 20.0
 LARGE_BLOCK_AH = 38.0
+# A DC resistance with polarisation is about twice what an impedance meter shows at 1 kHz.
+DC_OVER_1KHZ_RATIO = 2.0
 
 
 def cells_of_block(chemistry_key: str, block_v: float) -> int:
@@ -29,8 +33,7 @@ def cells_of_block(chemistry_key: str, block_v: float) -> int:
     QuantityError
         If no whole number of cells comes within 6 % of ``block_v``.
     """
-    chemistry = CHEMISTRIES.get(chemistry_key)
-    cell_v, name = (chemistry.cell_nominal_v, chemistry.name) if chemistry else UNMODELLED_CHEMISTRIES[chemistry_key]
+    cell_v, name = CHEMISTRIES[chemistry_key].cell_nominal_v, CHEMISTRIES[chemistry_key].name
     cells_count = round(block_v / cell_v)
     if cells_count < 1 or abs(cells_count * cell_v - block_v) > CELL_TOLERANCE_RATIO * block_v:
         below_v, above_v = max(1, math.floor(block_v / cell_v)) * cell_v, (math.floor(block_v / cell_v) + 1) * cell_v
@@ -43,7 +46,10 @@ def cells_of_block(chemistry_key: str, block_v: float) -> int:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Bank:
-    """A supply's battery: equal blocks in series and parallel. ``condition_ratio`` None means not measured."""
+    """A supply's battery: equal blocks in series and parallel. ``condition_ratio`` None means not measured.
+
+    ``resistance_ohm`` is one block's as an impedance meter shows it at 1 kHz; ``table`` what its maker publishes of one block.
+    """
 
     chemistry_key: str
     block_v: float
@@ -55,6 +61,8 @@ class Bank:
     condition_ratio: float | None = None
     life_y: float | None = None
     cells_count: int | None = None
+    resistance_ohm: float | None = None
+    table: DischargeTable | None = None
 
     @property
     def chemistry(self) -> Chemistry:
@@ -62,9 +70,16 @@ class Bank:
         return CHEMISTRIES[self.chemistry_key]
 
     @property
-    def is_modelled(self) -> bool:
-        """Whether this bank's chemistry has a model."""
-        return self.chemistry_key in CHEMISTRIES
+    def cell(self) -> CellModel:
+        """The cell's model: the chemistry's figures, or those its discharge table was fitted to."""
+        return cell_of(self.chemistry) if self.table_fit is None else self.table_fit.cell
+
+    @property
+    def table_fit(self) -> TableFit | None:
+        """The refit to the block's discharge table, where it has one."""
+        if self.table is None:
+            return None
+        return fit_table(self.table, cell_of(self.chemistry), self.cells_in_series_count // self.series)
 
     @property
     def bank_v(self) -> float:
@@ -99,8 +114,18 @@ class Bank:
         return max(CONDITION_FLOOR_RATIO, aged_ratio)
 
     def with_c20_ah(self, c20_ah: float) -> "Bank":
-        """Return the same kind of bank with another 20-hour capacity, in one string."""
-        return replace(self, capacity_ah=c20_ah, rate_h=STANDARD_RATE_H, parallel=1)
+        """Return the same kind of bank with another 20-hour capacity, in one string; a measured resistance was that of the old block."""
+        return replace(self, capacity_ah=c20_ah, rate_h=STANDARD_RATE_H, parallel=1, resistance_ohm=None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StockBlock:
+    """One block that can be bought. [V, Ah, h]"""
+
+    chemistry_key: str
+    block_v: float
+    capacity_ah: float
+    rate_h: float = STANDARD_RATE_H
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,6 +141,8 @@ class Pack:
     cells_count: int
     ocv_knots_ratio: tuple[float, ...]
     ocv_knots_v: tuple[float, ...]
+    # What the bank loses of itself; it never shows at the terminals. [A]
+    self_a: float = 0.0
 
     def open_circuit_v(self, head_ratio: float) -> float:
         """Return E(h), piecewise linear. [V]"""
@@ -151,24 +178,29 @@ def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, s
     chemistry = bank.chemistry
     c20_ah = bank.rated_c20_ah * capacity_ratio
     cells_count = bank.cells_in_series_count
-    growth_ratio = 1.0 + RESISTANCE_GROWTH * (1.0 - condition_ratio)
+    cell = bank.cell
+    growth_ratio = max(1.0 + RESISTANCE_GROWTH * (1.0 - condition_ratio), 0.1)
+    if bank.resistance_ohm is None:
+        resistance_ohm = cells_count * cell.resistance_ohm_ah / c20_ah * growth_ratio
+    else:
+        # As measured, so it holds what age did already; another condition than today's changes it in proportion.
+        today_ratio = bank.condition_today_ratio(temperature_degc)
+        measured_ohm = DC_OVER_1KHZ_RATIO * bank.resistance_ohm * bank.series / bank.parallel
+        resistance_ohm = measured_ohm * growth_ratio / max(1.0 + RESISTANCE_GROWTH * (1.0 - today_ratio), 0.1)
     return Pack(
         capacity_ah=c20_ah
-        * chemistry.capacity_over_c20_ratio
+        * cell.capacity_over_c20_ratio
         * chemistry.capacity_factor_ratio(temperature_degc, sizing=sizing)
         * condition_ratio,
         c20_ah=c20_ah,
-        resistance_ohm=cells_count
-        * chemistry.resistance_ohm_ah
-        / c20_ah
-        * chemistry.resistance_factor_ratio(temperature_degc)
-        * max(growth_ratio, 0.1),
-        g=chemistry.g,
-        k_per_h=chemistry.k_per_h,
-        r1_h=chemistry.r1_h,
+        resistance_ohm=resistance_ohm * chemistry.resistance_factor_ratio(temperature_degc),
+        g=cell.g,
+        k_per_h=cell.k_per_h,
+        r1_h=cell.r1_h,
         cells_count=cells_count,
         ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
         ocv_knots_v=tuple(cells_count * v for _, v in chemistry.ocv_rows),
+        self_a=c20_ah * chemistry.self_discharge_per_h(temperature_degc),
     )
 
 
@@ -177,44 +209,29 @@ def block_c20_ah(chemistry_key: str, capacity_ah: float, rate_h: float) -> float
     """Return the 20-hour capacity of a block rated at another hour. [Ah]
 
     The C20 whose simulation, new and at 25 °C, lasts ``rate_h`` at ``capacity_ah / rate_h`` to the end voltage. Lead blocks from 38 Ah
-    are rated to 1.80 V a cell, smaller ones to 1.75.
+    are rated to 1.80 V a cell, smaller ones to 1.75. A primary cell's nameplate stands for itself, whatever its rate.
     """
-    chemistry = CHEMISTRIES.get(chemistry_key)
-    if chemistry is None or rate_h == STANDARD_RATE_H:
+    chemistry = CHEMISTRIES[chemistry_key]
+    if chemistry.is_primary or rate_h == STANDARD_RATE_H:
         return capacity_ah
     end_v = chemistry.large_block_end_v if chemistry.large_block_end_v and capacity_ah >= LARGE_BLOCK_AH else chemistry.end_v
     low_ah, high_ah = capacity_ah * 0.2, capacity_ah * 50.0
     for _ in range(60):
         middle_ah = math.sqrt(low_ah * high_ah)
-        if constant_current_run_h(chemistry, middle_ah, capacity_ah / rate_h, end_v) < rate_h:
+        if constant_current_run_h(cell_of(chemistry), middle_ah, capacity_ah / rate_h, end_v) < rate_h:
             low_ah = middle_ah
         else:
             high_ah = middle_ah
     return math.sqrt(low_ah * high_ah)
 
 
-def constant_current_run_h(chemistry: Chemistry, c20_ah: float, current_a: float, end_cell_v: float) -> float:
-    """Return how long one new cell at 25 °C lasts at a constant current. [h]"""
-    q = c20_ah * chemistry.capacity_over_c20_ratio
-    rb = chemistry.resistance_ohm_ah / c20_ah
-    pack = Pack(
-        capacity_ah=q,
-        c20_ah=c20_ah,
-        resistance_ohm=rb,
+def cell_of(chemistry: Chemistry) -> CellModel:
+    """Return the figures of a chemistry that a discharge table can replace."""
+    return CellModel(
+        capacity_over_c20_ratio=chemistry.capacity_over_c20_ratio,
+        resistance_ohm_ah=chemistry.resistance_ohm_ah,
         g=chemistry.g,
         k_per_h=chemistry.k_per_h,
         r1_h=chemistry.r1_h,
-        cells_count=1,
-        ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
-        ocv_knots_v=tuple(v for _, v in chemistry.ocv_rows),
+        ocv_rows=chemistry.ocv_rows,
     )
-    low_h, high_h = 0.0, q / current_a
-    for _ in range(60):
-        t = 0.5 * (low_h + high_h)
-        d = current_a * pack.r1_h * -math.expm1(-pack.k_per_h * t)
-        h = 1.0 - (current_a * t + d) / q
-        if h <= 0 or pack.open_circuit_v(h) - current_a * rb * (1.0 + pack.g * (1.0 - h) / h) < end_cell_v:
-            high_h = t
-        else:
-            low_h = t
-    return low_h

@@ -162,6 +162,10 @@ class Case:
         standby, alarm = self._demand
         return standby.with_changed(changed), alarm.with_changed(changed)
 
+    def timelines(self, *, cold: bool) -> tuple[Timeline, Timeline]:
+        """Return the expected demand in standby and in alarm; ``cold`` with thermostats as on the coldest days."""
+        return self._cold_timelines if cold else self._expected_timelines
+
     def outage(
         self,
         *,
@@ -188,6 +192,13 @@ class Case:
         cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
         standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
         return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v)
+
+    def outage_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> Outage:
+        """Return the outage of other currents of every load, with a bank of another condition and capacity."""
+        own_a, degc = self.supply.own_current_a, self.supply.typical_degc
+        pack = build_pack(self.bank, condition_ratio=condition_ratio, temperature_degc=degc, capacity_ratio=capacity_ratio)
+        standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
+        return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
 
     def holdover(self, **assumptions) -> Holdover:
         """Return the holdover under assumptions; see `outage`."""

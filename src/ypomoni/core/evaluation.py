@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core import workings
 from ypomoni.core.case import Case, ThresholdOrigin
+from ypomoni.core.endurance import low_battery_warning
 from ypomoni.core.judgement import Audit, Facts, audit_of, judge_audit, judge_buses, judge_plan, judge_supply
 from ypomoni.core.loads import Load
 from ypomoni.core.recovery import Recovery, charge_current_a, simulate_recovery
@@ -22,12 +23,12 @@ from ypomoni.core.results import (
 )
 from ypomoni.core.simulation import EndCause, Holdover, LoadCurrents
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
-from ypomoni.core.sizing import NoBank, Recommendation, recommend_bank, size_by_all_methods
+from ypomoni.core.sizing import NoBank, Recommendation, c20_of, explain_disagreement, recommend_bank, size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.sizing.recommended import recovery_of
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.totals import explained_square
-from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, best_currents, worst_currents
+from ypomoni.core.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, TABLED_SPREAD_RATIO, best_currents, worst_currents
 
 NOTICEABLY_LONGER_RATIO = 1.05
 # An alarm that fails with more than this share of the charge left fails of its current, not of spent capacity.
@@ -97,14 +98,16 @@ class _Evaluation:
             standby_h=requirement.standby_h,
             alarm_h=requirement.alarm_h,
             source=requirement.source or requirement.name,
+            rated_c20_ah=self.supply.bank.rated_c20_ah if self.supply.bank else None,
         )
-        methods = size_by_all_methods(profile, requirement, case if self.supply.bank else None)
+        methods = size_by_all_methods(profile, requirement, case if self.supply.bank else None, self.supply.nominal_v)
         result = replace(
             self.blank,
             standby_current_a=standby_a,
             alarm_current_a=alarm_a,
             peak_current_a=max(peak_standby_a, peak_alarm_a),
             methods=methods,
+            disagreement=explain_disagreement(case, methods, requirement.method) if self.supply.bank else (),
             shares=_shares(case),
             workings=workings.of_currents(case, standby_a, alarm_a, peak_standby_a, peak_alarm_a),
         )
@@ -120,7 +123,7 @@ class _Evaluation:
             )
             if isinstance(bank, Recommendation):
                 required = {m.method: m.required_ah or 0.0 for m in methods}
-                bank_ah = bank.bank.capacity_ah * bank.bank.parallel
+                bank_ah = c20_of(bank.bank)
                 recovery_h = None if result.charge_current_a is None else recovery_of(case, bank.bank, result.charge_current_a)
                 working = workings.of_recommendation(case, required[Method.SIMULATION], required[requirement.method], bank_ah, recovery_h)
                 result = replace(result, workings={**result.workings, "recommended": working})
@@ -189,6 +192,7 @@ class _Evaluation:
                 in_burst=today.end.in_burst,
             ),
             missing_ah=missing_ah,
+            warning=low_battery_warning(case),
             burst_times_h=outage.standby.burst_times_h(today.holdover_h, MOST_BURST_MARKS),
             workings={
                 **result.workings,
@@ -200,7 +204,8 @@ class _Evaluation:
 
     def _with_recovery(self, result: SupplyResult, case: Case, standby_a: float) -> SupplyResult:
         supply = self.supply
-        if supply.charge_limit_a is None or supply.supply_current_a is None:
+        is_primary = supply.bank is not None and supply.bank.chemistry.is_primary
+        if supply.charge_limit_a is None or supply.supply_current_a is None or is_primary:
             return result
         current_a = charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_a)
         found: dict[str, workings.Working] = {"charge_current": workings.of_charge_current(supply, current_a, standby_a)}
@@ -289,9 +294,10 @@ def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
         bad_h = moved.holdover_h(currents, worst_currents(currents, climate))
         good_h = moved.holdover_h(currents, best_currents(currents, climate))
         runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
-    spread = CAPACITY_SPREAD_RATIO
+    # A discharge table says more than a nameplate.
+    spread = TABLED_SPREAD_RATIO if case.bank.table else CAPACITY_SPREAD_RATIO
     bad_h, good_h = (case.holdover(capacity_ratio=1 + sign * spread).holdover_h for sign in (-1, 1))
-    runs.append(("bank_capacity", "battery capacity", "nameplate", bad_h, good_h))
+    runs.append(("bank_capacity", "battery capacity", "discharge table" if case.bank.table else "nameplate", bad_h, good_h))
     if case.bank.condition_ratio is None:
         c = case.condition_today_ratio
         bad_h, good_h = (case.holdover(condition_ratio=c + sign * CONDITION_SPREAD_RATIO).holdover_h for sign in (-1, 1))

@@ -123,11 +123,17 @@ class Scenarios:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MethodResult:
-    """What one school of calculation asks for; None where it has no answer. [Ah]"""
+    """What one school of calculation asks for, and the standby it promises of the bank that is there; None where it has no answer. [Ah, h]
+
+    ``counts`` says by name what the school allows for, and with which figure.
+    """
 
     method: Method
     required_ah: float | None
     working: Working
+    holdover_h: float | None = None
+    holdover_working: Working | None = None
+    counts: dict[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,6 +178,15 @@ class EndState:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LowBatteryWarning:
+    """Time from the low-battery warning to the equipment's end: in standby, and with an alarm that starts as it comes. [h]"""
+
+    at_h: float
+    standby_h: float
+    alarm_h: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SupplyResult:
     """Everything computed for one supply. A figure is None where it does not exist; ``limited_by`` or a finding says why."""
 
@@ -205,6 +220,8 @@ class SupplyResult:
     recovery_h: float | None = None
     unloaded_recovery_h: float | None = None
     methods: tuple[MethodResult, ...] = ()
+    warning: LowBatteryWarning | None = None
+    disagreement: tuple[str, ...] = ()
     findings: tuple[Finding, ...] = ()
     shares: tuple[LoadShare, ...] = ()
     burst_times_h: tuple[float, ...] = ()

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from ypomoni.core.batteries import Bank
+from ypomoni.core.batteries import Bank, StockBlock
 from ypomoni.core.loads import Load
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Instrument, MeasuringPoint, Reading
@@ -23,7 +23,7 @@ class SupplyKind(StrEnum):
     PRIMARY = "primary"
 
 
-MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED})
+MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.PRIMARY})
 
 
 class Stage(StrEnum):
@@ -36,7 +36,10 @@ class Stage(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Supply:
-    """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known."""
+    """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known.
+
+    ``low_battery_v`` is where it warns of a low battery; ``stock`` the blocks that can be bought for it, where that was said.
+    """
 
     key: str
     name: str
@@ -52,6 +55,8 @@ class Supply:
     supply_current_a: float | None = None
     charge_limit_a: float | None = None
     charge_v: float | None = None
+    low_battery_v: float | None = None
+    stock: tuple[StockBlock, ...] = field(default=())
     bank: Bank | None = None
     totals: tuple[MeasuredTotal, ...] = field(default=())
 
@@ -62,8 +67,8 @@ class Supply:
 
     @property
     def is_modelled(self) -> bool:
-        """Whether holdover can be computed for this kind of supply and chemistry."""
-        return self.kind in MODELLED_KINDS and (self.bank is None or self.bank.is_modelled)
+        """Whether holdover can be computed for this kind of supply."""
+        return self.kind in MODELLED_KINDS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -41,6 +41,16 @@ CURRENT = Kind(
 POWER = Kind(name="power", unit="W", units=_with_prefixes("W"), example="4.2 W", bare_allowed=False, most=1e6)
 VOLTAGE = Kind(name="voltage", unit="V", units=_with_prefixes("V", "m k"), example="12 V", least=1e-3, most=1000.0)
 CHARGE = Kind(name="capacity", unit="Ah", units={"Ah": 1.0, "mAh": 1e-3}, example="7 Ah", least=1e-6, most=100_000.0)
+# No bare number: 22 could be ohms or the milliohms on the meter.
+RESISTANCE = Kind(
+    name="resistance",
+    unit="Ω",
+    units={"Ω": 1.0, "ohm": 1.0, "mΩ": 1e-3, "mohm": 1e-3, "µΩ": 1e-6},
+    example="22 mΩ",
+    bare_allowed=False,
+    least=1e-6,
+    most=100.0,
+)
 HOURS = Kind(
     name="time",
     unit="h",

@@ -1,11 +1,16 @@
 """Results as JSON: in full for the store, and in the published shape for `calc`."""
 
+import csv
+import io
 import json
 from typing import Any
 
 from pydantic import TypeAdapter
 
+from ypomoni.core.endurance import Why
 from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.simulation.play import Played
+from ypomoni.core.survival import SurvivalCurve
 
 _SUPPLY = TypeAdapter(SupplyResult)
 
@@ -20,23 +25,63 @@ def load_supply_result(text: str | bytes) -> SupplyResult:
     return _SUPPLY.validate_json(text)
 
 
-def write_plans(plans: list[PlanResult]) -> str:
-    """Return the answer of ``ypomoni calc --json``."""
-    return json.dumps({"plans": [_plan(p) for p in plans]}, indent=1, ensure_ascii=False, allow_nan=False)
+Curves = dict[str, SurvivalCurve]
 
 
-def _plan(plan: PlanResult) -> dict[str, Any]:
+def write_plans(plans: list[tuple[PlanResult, Curves]]) -> str:
+    """Return the answer of ``ypomoni calc --json``, with the survival curve of each supply that has one, by its key."""
+    return json.dumps({"plans": [_plan(p, curves) for p, curves in plans]}, indent=1, ensure_ascii=False, allow_nan=False)
+
+
+def write_played(why: Why, played: Played) -> str:
+    """Return the answer of ``ypomoni simulate --json``."""
+    events = [
+        {
+            "t_h": e.t_h,
+            "mark": e.mark,
+            "owner": e.owner,
+            "limit_v": e.limit_v,
+            "terminal_v": e.terminal_v,
+            "current_a": e.current_a,
+            "charge_left_ratio": e.charge_left_ratio,
+            "in_alarm": e.in_alarm,
+        }
+        for e in played.events
+    ]
+    found = {
+        "why": {"code": why.code, "text": why.text, "overload": why.overload},
+        "end_h": played.end.t_h if played.end else None,
+        "averaged_until_h": played.averaged_until_h,
+        "events": events,
+        "samples": [{name: getattr(s, name) for name in SAMPLE_COLUMNS} for s in played.samples],
+    }
+    return json.dumps(found, indent=1, ensure_ascii=False, allow_nan=False)
+
+
+def write_played_csv(played: Played) -> str:
+    """Return the timeline as CSV: a heading with names and units, then a line per instant."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(SAMPLE_COLUMNS)
+    writer.writerows([[f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS] for s in played.samples])
+    return out.getvalue()
+
+
+SAMPLE_COLUMNS = ("t_h", "terminal_v", "current_a", "charge_left_ratio", "temperature_degc")
+
+
+def _plan(plan: PlanResult, curves: Curves) -> dict[str, Any]:
     return {
         "key": plan.key,
         "name": plan.name,
         "verdict": plan.verdict,
         "meets_requirement": plan.meets_requirement,
         "weakest_supply": plan.weakest_supply,
-        "supplies": [_supply(s) for s in plan.supplies],
+        "supplies": [_supply(s, curves.get(s.key)) for s in plan.supplies],
     }
 
 
-def _supply(result: SupplyResult) -> dict[str, Any]:
+def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]:
     full = _SUPPLY.dump_python(result, mode="json")
     return {
         "key": result.key,
@@ -56,6 +101,15 @@ def _supply(result: SupplyResult) -> dict[str, Any]:
         "no_bank_reason": result.no_bank_reason,
         "charge_current_a": result.charge_current_a,
         "recovery_h": result.recovery_h,
-        "methods": [{"method": m.method, "required_ah": m.required_ah} for m in result.methods],
+        "methods": [
+            {"method": m.method, "required_ah": m.required_ah, "holdover_h": m.holdover_h, "counts": m.counts} for m in result.methods
+        ],
+        "disagreement": list(result.disagreement),
+        "warning_h": None
+        if result.warning is None
+        else {"at": result.warning.at_h, "standby": result.warning.standby_h, "alarm": result.warning.alarm_h},
+        "survival": None
+        if curve is None
+        else {name: getattr(curve, name) for name in ("seed", "samples_count", "low_h", "median_h", "high_h", "meets_ratio")},
         "findings": full["findings"],
     }

@@ -9,9 +9,10 @@ from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
-from ypomoni.core.batteries import Bank
+from ypomoni.core.batteries import Bank, StockBlock, block_c20_ah
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.chemistries.model import HIGHEST_DEGC
+from ypomoni.core.discharge_table import DischargeRow, DischargeTable
 from ypomoni.core.loads import (
     AcDraw,
     Behaviour,
@@ -31,7 +32,7 @@ from ypomoni.core.loads import (
 )
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Hookup, Instrument, Mains, MeasuringPoint, PointKind, PositiveMeans, Range, Reading, State, loads_behind
-from ypomoni.core.requirements import Derating, Method, Requirement
+from ypomoni.core.requirements import Autonomy, Derating, Method, Requirement
 from ypomoni.core.supplies import MODELLED_KINDS, Plan, Site, Stage, Supply, SupplyKind
 from ypomoni.core.totals import MeasuredTotal
 from ypomoni.core.units import SECONDS_PER_HOUR
@@ -454,6 +455,8 @@ def _requirement(part: RequirementPart) -> Requirement:
         end_of_life_ratio=part.end_of_life_ratio,
         design_margin_ratio=part.design_margin_ratio,
         derating=Derating(**part.derating.model_dump()),
+        autonomy=Autonomy(**part.autonomy.model_dump()),
+        response_h=part.response_h,
     )
 
 
@@ -479,6 +482,11 @@ def _supply(
         supply_current_a=part.supply_current_a,
         charge_limit_a=part.charge_limit_a,
         charge_v=part.charge_v,
+        low_battery_v=part.low_battery_v,
+        stock=tuple(
+            StockBlock(chemistry_key=str(b.chemistry), block_v=b.block_v, capacity_ah=b.capacity_ah, rate_h=b.rate_h)
+            for b in site_file.stock
+        ),
         bank=_bank(part.bank) if part.bank else None,
         totals=tuple(_total(t, behind) for t in part.totals),
     )
@@ -499,7 +507,10 @@ def _total(part: TotalPart, behind: dict[str, tuple[PointKind, frozenset[str]]])
 
 def _bank(part: BankPart) -> Bank:
     values = part.model_dump()
-    return Bank(chemistry_key=values.pop("chemistry"), **values)
+    rows = tuple(DischargeRow(**row) for row in values.pop("discharge_table"))
+    key = values.pop("chemistry")
+    block_ah = block_c20_ah(key, part.capacity_ah, part.rate_h)
+    return Bank(chemistry_key=key, table=DischargeTable(rows=rows, block_c20_ah=block_ah) if rows else None, **values)
 
 
 def _stated(part: CurrentPart) -> StatedCurrent:

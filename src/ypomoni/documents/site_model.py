@@ -6,7 +6,9 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
-from ypomoni.core.batteries import cells_of_block
+from ypomoni.core.batteries import cell_of, cells_of_block
+from ypomoni.core.chemistries import CHEMISTRIES
+from ypomoni.core.discharge_table import DischargeRow, check_rows
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, Purpose
 from ypomoni.core.readings import Hookup, Mains, PointKind, PositiveMeans, State
@@ -19,6 +21,7 @@ MOST_LOADS = 5_000
 MOST_SUPPLIES = 200
 MOST_POINTS = 12_000
 MOST_READINGS = 20_000
+MOST_ROWS = 400
 
 
 _CONTROL_BUT_LINES = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
@@ -69,6 +72,13 @@ class DeratingPart(_Part):
     activity_ratio: Ratio = 0.9
 
 
+class AutonomyPart(_Part):
+    """The two factors of energy and autonomy with losses; the inverter's is 1 where there is none."""
+
+    depth_ratio: Ratio = 0.5
+    inverter_ratio: Ratio = 1.0
+
+
 class RequirementPart(_Part):
     """What must hold, and by which method it is judged."""
 
@@ -83,6 +93,16 @@ class RequirementPart(_Part):
     end_of_life_ratio: Annotated[Number, Field(ge=0.3, le=1)] = 0.8
     design_margin_ratio: Annotated[Number, Field(ge=1, le=5)] = 1.0
     derating: DeratingPart = DeratingPart()
+    autonomy: AutonomyPart = AutonomyPart()
+    response_h: Annotated[Number, Field(gt=0, le=8_760)] | None = None
+
+
+class DischargeRowPart(_Part):
+    """One row of a discharge table: one block at a constant current, how long, down to which voltage."""
+
+    current_a: Annotated[Current, Field(gt=0)]
+    run_h: Annotated[Number, Field(gt=0, le=100_000)]
+    end_v: Volts
 
 
 class BankPart(_Part):
@@ -98,6 +118,20 @@ class BankPart(_Part):
     condition_ratio: Annotated[Number, Field(ge=0.2, le=1.2)] | None = None
     life_y: Annotated[Number, Field(gt=0, le=50)] | None = None
     cells_count: Annotated[Whole, Field(ge=1, le=500)] | None = None
+    # One block, as an impedance meter shows it at 1 kHz.
+    resistance_ohm: Annotated[Number, Field(gt=0, le=100)] | None = None
+    discharge_table: Annotated[list[DischargeRowPart], Field(max_length=MOST_ROWS)] = Field(default_factory=list)
+
+    @model_validator(mode="after")
+    def _rows_of_such_a_block(self) -> Self:
+        if self.discharge_table:
+            chemistry = CHEMISTRIES[str(self.chemistry)]
+            rows = tuple(DischargeRow(**row.model_dump()) for row in self.discharge_table)
+            try:
+                check_rows(rows, cell_of(chemistry), self.cells_count or cells_of_block(str(self.chemistry), self.block_v))
+            except QuantityError as error:
+                raise ValueError(f"discharge_table: {error}") from error
+        return self
 
     @model_validator(mode="after")
     def _whole_cells(self) -> Self:
@@ -135,6 +169,7 @@ class SupplyPart(_Part):
     supply_current_a: Current | None
     charge_limit_a: Current | None
     charge_v: Volts | None
+    low_battery_v: Volts | None = None
     typical_degc: Temperature | None = None
     min_degc: Temperature | None = None
     bank: BankPart | None = None
@@ -364,6 +399,15 @@ class InstrumentPart(_Part):
     ranges: Annotated[list[RangePart], Field(max_length=20)] = Field(default_factory=list)
 
 
+class StockPart(_Part):
+    """A block one can buy. A chemistry with blocks in stock is sized from them alone."""
+
+    chemistry: ChemistryKey
+    block_v: Volts
+    capacity_ah: Annotated[Number, Field(gt=0, le=100_000)]
+    rate_h: Annotated[Number, Field(gt=0, le=1_000)] = 20.0
+
+
 class SiteFile(_Part):
     """A whole site."""
 
@@ -374,3 +418,4 @@ class SiteFile(_Part):
     plans: Annotated[list[PlanPart], Field(max_length=50)]
     places: Annotated[list[PlacePart], Field(max_length=200)] = Field(default_factory=list)
     instruments: Annotated[list[InstrumentPart], Field(max_length=200)] = Field(default_factory=list)
+    stock: Annotated[list[StockPart], Field(max_length=500)] = Field(default_factory=list)

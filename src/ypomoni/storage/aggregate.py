@@ -9,7 +9,7 @@ from ypomoni.storage.connection import Connection, Row, many, one
 
 GREATEST_ID = 2**63
 # Columns that hold JSON, and so are wrapped on their way in.
-JSON_COLUMNS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "monthly_degc"})
+JSON_COLUMNS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "monthly_degc", "bank_discharge_table"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

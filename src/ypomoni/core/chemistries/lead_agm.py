@@ -31,4 +31,5 @@ LEAD_AGM = Chemistry(
     resistance_rows=LEAD_RESISTANCE_ROWS,
     source="typical discharge rows of general-purpose AGM blocks, 12 V 7 Ah, to 1.75 V a cell",
     confidence="H",
+    self_discharge_per_month_ratio=0.03,
 )

@@ -30,4 +30,5 @@ LEAD_GEL = Chemistry(
     resistance_rows=LEAD_RESISTANCE_ROWS,
     source="typical discharge rows of gel blocks",
     confidence="M",
+    self_discharge_per_month_ratio=0.02,
 )

@@ -30,4 +30,5 @@ LI_ION = Chemistry(
     resistance_rows=LITHIUM_RESISTANCE_ROWS,
     source="typical discharge rows of cells of the nickel-manganese-cobalt kind",
     confidence="M",
+    self_discharge_per_month_ratio=0.02,
 )

@@ -31,4 +31,5 @@ LIFEPO4 = Chemistry(
     resistance_rows=LITHIUM_RESISTANCE_ROWS,
     source="typical discharge rows of 12.8 V blocks with management system",
     confidence="M",
+    self_discharge_per_month_ratio=0.025,
 )

@@ -39,11 +39,20 @@ class Chemistry:
     resistance_rows: tuple[Row, ...]
     source: str
     confidence: str
+    self_discharge_per_month_ratio: float = 0.0
+    # Never charged, does not scale with size, and its nameplate is a figure at low drain.
+    is_primary: bool = False
+    # A film on the anode that a first current must break through: the voltage dips before it recovers.
+    is_passivated: bool = False
 
     def capacity_factor_ratio(self, temperature_degc: float, *, sizing: bool = False) -> float:
         """Return f_T: the share of capacity left at a temperature; the sizing row where ``sizing``. [ratio]"""
         rows = self.sizing_rows if sizing and self.sizing_rows else self.capacity_rows
         return self._read(rows, temperature_degc)
+
+    def self_discharge_per_h(self, temperature_degc: float) -> float:
+        """Return the share of the 20-hour capacity lost in an hour on the shelf, s/730, doubled by every 10 °C. [1/h]"""
+        return self.self_discharge_per_month_ratio / HOURS_PER_MONTH * 2.0 ** ((temperature_degc - SHELF_DEGC) / 10.0)
 
     def resistance_factor_ratio(self, temperature_degc: float) -> float:
         """Return f_R: the resistance at a temperature over that at 25 °C. [ratio]"""
@@ -68,6 +77,9 @@ class Chemistry:
         return interpolate(rows, temperature_degc)
 
 
+HOURS_PER_MONTH = 730.0
+# The temperature that the monthly figures belong to.
+SHELF_DEGC = 25.0
 # Above 25 °C no capacity is credited; beyond this a battery does not belong in the cupboard at all.
 HIGHEST_DEGC = 60.0
 

@@ -30,4 +30,5 @@ NIMH = Chemistry(
     resistance_rows=((-20, 3.5), (-10, 2.3), (0, 1.7), (10, 1.3), (25, 1.0)),
     source="typical discharge rows of standard cells",
     confidence="M",
+    self_discharge_per_month_ratio=0.20,
 )

@@ -11,6 +11,8 @@ def check_charger(facts: Facts) -> list[Finding]:
     """Return what the charger gives rise to."""
     if facts.supply.bank is None:
         return []
+    if facts.supply.bank.chemistry.is_primary:
+        return [f for f in (_charges_primary(facts),) if f]
     return [
         f
         for f in (
@@ -24,6 +26,19 @@ def check_charger(facts: Facts) -> list[Finding]:
         )
         if f
     ]
+
+
+def _charges_primary(facts: Facts) -> Finding | None:
+    supply, bank = facts.supply, facts.supply.bank
+    if bank is None or not supply.charge_limit_a:
+        return None
+    return Finding(
+        code="primary_charged",
+        severity=Severity.DANGER,
+        evidence=f"{supply.name} has a charger of {say_amps(supply.charge_limit_a)} on {bank.chemistry.name} cells, which are never charged: they leak, vent or burst.",
+        source="primary cells",
+        way_out="Take the charger off these cells, or fit a rechargeable battery; a blocking diode keeps current out of them.",
+    )
 
 
 def _unknown(facts: Facts) -> Finding | None:

@@ -7,6 +7,7 @@ from ypomoni.core.readings import MeasuringPoint, Reading
 from ypomoni.core.reconciliation import NodeState
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.results import SoldBank, SupplyResult
+from ypomoni.core.sizing import c20_of
 from ypomoni.core.supplies import Supply
 from ypomoni.core.wording import say_bank
 
@@ -55,11 +56,7 @@ class Facts:
 
     def _is_fitted(self, bank: SoldBank) -> bool:
         fitted = self.supply.bank
-        return (
-            fitted is not None
-            and self.result.rated_c20_ah is not None
-            and bank.capacity_ah * bank.parallel <= self.result.rated_c20_ah + 1e-6
-        )
+        return fitted is not None and self.result.rated_c20_ah is not None and c20_of(bank) <= self.result.rated_c20_ah + 1e-6
 
 
 def say_sold(bank: SoldBank) -> str:

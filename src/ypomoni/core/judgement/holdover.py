@@ -3,15 +3,9 @@
 from ypomoni.core.judgement.facts import Facts, say_sold
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import Finding, LimitedBy, Severity
+from ypomoni.core.sizing import METHOD_WORDS, c20_of
 from ypomoni.core.wording import say_amp_hours, say_amps, say_hours, say_percent, say_required_h
 
-METHOD_WORDS = {
-    Method.PLAIN: "plain",
-    Method.DERATED: "derated",
-    Method.STANDARD_FORMULA: "standard formula",
-    Method.STANDBY_ALARM_MARGIN: "standby and alarm with margin",
-    Method.SIMULATION: "simulation",
-}
 LIMIT_WORDS = {
     LimitedBy.CAPACITY: "its charge is spent",
     LimitedBy.BURST: "a burst trips the cut-off",
@@ -36,6 +30,8 @@ def check_holdover(facts: Facts) -> list[Finding]:
             _burst_trips(facts),
             _no_cutoff(facts),
             _cutoff_high(facts),
+            _brown_out(facts),
+            _warning_short(facts),
             _nothing_draws(facts),
         )
         if f
@@ -88,9 +84,7 @@ def check_paper(facts: Facts) -> list[Finding]:
         listed = ", ".join(f"{words} {say_hours(h, not_reaching_h=required_h)}" for words, h, _ in short)
         ways = "; ".join(dict.fromkeys(way for _, _, way in short))
         bank = result.recommended_bank
-        bigger = (
-            f", or fit {say_sold(bank)}" if bank and result.rated_c20_ah and bank.capacity_ah * bank.parallel > result.rated_c20_ah else ""
-        )
+        bigger = f", or fit {say_sold(bank)}" if bank and result.rated_c20_ah and c20_of(bank) > result.rated_c20_ah else ""
         return [
             Finding(
                 code="meets_on_paper_only",
@@ -160,6 +154,40 @@ def _cutoff_high(facts: Facts) -> Finding | None:
         evidence=f"{facts.supply.name} cuts off at {facts.supply.cutoff_v:g} V although its equipment and battery need less: {say_hours(gained_h)} are wasted.",
         source="end voltage of the chemistry and the equipment's least voltages",
         way_out="Lower the cut-off if the supply allows it, not below the battery's end voltage.",
+    )
+
+
+def _brown_out(facts: Facts) -> Finding | None:
+    cutoff_v = facts.supply.cutoff_v
+    needing = [load for load in facts.loads if load.essential and load.min_v is not None and cutoff_v is not None and load.min_v > cutoff_v]
+    first = max(needing, key=lambda load: load.min_v or 0.0, default=None)
+    if first is None or cutoff_v is None:
+        return None
+    return Finding(
+        code="cutoff_below_need",
+        severity=Severity.NOTE,
+        evidence=f"{first.name} needs {first.min_v:g} V, {facts.supply.name} cuts off at {cutoff_v:g} V: in between it is fed less than it needs and may do anything. "
+        "The hours shown end where it is starved.",
+        source="equipment's least voltage against the cut-off",
+        way_out="Count with the hours shown, or feed it through a converter that holds its voltage.",
+    )
+
+
+def _warning_short(facts: Facts) -> Finding | None:
+    warning, response_h = facts.result.warning, facts.requirement.response_h
+    if warning is None or response_h is None:
+        return None
+    shortest_h = min(warning.standby_h, warning.alarm_h)
+    if shortest_h >= response_h:
+        return None
+    state = "in alarm" if warning.alarm_h < warning.standby_h else "in standby"
+    return Finding(
+        code="warning_too_short",
+        severity=Severity.RISK,
+        evidence=f"From the low-battery warning of {facts.supply.name} at {facts.supply.low_battery_v:g} V to its end it is {say_hours(shortest_h)} {state}; "
+        f"somebody comes after {say_required_h(response_h)}.",
+        source=facts.requirement.source or "requirement",
+        way_out="Set the warning higher, shorten the way, or enlarge the battery.",
     )
 
 

@@ -13,6 +13,9 @@ class Method(StrEnum):
     DERATED = "derated"
     STANDARD_FORMULA = "standard_formula"
     STANDBY_ALARM_MARGIN = "standby_alarm_margin"
+    ENERGY_AUTONOMY = "energy_autonomy"
+    AUTONOMY_WITH_LOSSES = "autonomy_with_losses"
+    SECTION = "section"
     SIMULATION = "simulation"
 
 
@@ -26,6 +29,14 @@ class Derating:
     usable_ratio: float = 0.65
     age_ratio: float = 1.0
     activity_ratio: float = 0.9
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Autonomy:
+    """The two factors of energy and autonomy with losses, each by name: depth of discharge, and the inverter's (1 where there is none)."""
+
+    depth_ratio: float = 0.5
+    inverter_ratio: float = 1.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +54,9 @@ class Requirement:
     end_of_life_ratio: float = 0.8
     design_margin_ratio: float = 1.0
     derating: Derating = Derating()
+    autonomy: Autonomy = Autonomy()
+    # How long it takes somebody to come once a low battery is reported; None: not said.
+    response_h: float | None = None
 
     @property
     def alarm_h(self) -> float:

@@ -11,6 +11,7 @@ import itertools
 import math
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
@@ -80,11 +81,14 @@ class Outage:
         self.threshold_v = threshold_v
         both_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
         self.period_h = min([both_h, *(MOST_EDGES_OF_PATTERN / t.edges_per_hour for t in (standby, alarm) if t.trains)])
-        self.order = compare_demand(standby, alarm, threshold_v, pack.ocv_knots_v[-1])
-        if self.order is Order.ALARM_IS_LESS and (standby.floors or alarm.floors):
-            # An alarm may draw less in all and yet more through one cable.
-            self.order = Order.MIXED
         self._restart(0.0)
+
+    @cached_property
+    def order(self) -> Order:
+        """How alarm compares with standby."""
+        found = compare_demand(self.standby, self.alarm, self.threshold_v, self.pack.ocv_knots_v[-1])
+        # An alarm may draw less in all and yet more through one cable.
+        return Order.MIXED if found is Order.ALARM_IS_LESS and (self.standby.floors or self.alarm.floors) else found
 
     # -- the walk in standby ------------------------------------------------------------------------------------------------------
 
@@ -241,6 +245,11 @@ class Outage:
         start_h = 0.96 * averaged.coarse_holdover_h() - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
+
+    def skipped_ahead(self) -> tuple[float, float, float]:
+        """Return the state (t, u, d) at which the explicit walk begins: after the bursts that are averaged, or at the start."""
+        self._skip_ahead()
+        return self._trace[0]
 
     def coarse_holdover_h(self) -> float:
         """Return the holdover of a demand without trains to about 1 %. [h]"""

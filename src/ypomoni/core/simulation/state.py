@@ -1,6 +1,6 @@
-"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop. Called by `run` and `recovery`.
+"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop. Called by `run`, `play`, `recovery`.
 
-Constant current over dt is exact:  u += I·dt,  d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)),  V = E(h) − I·Rb·(1 + g(1 − h)/h).
+Constant current over dt is exact:  u += (I + I_self)·dt,  d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)),  V = E(h) − I·Rb·(1 + g(1 − h)/h).
 In such a piece V has no interior minimum, so its ends find every crossing. Power and conductance are walked with the current at the
 middle of steps in which it changes by at most 0.5 %.
 """
@@ -48,9 +48,9 @@ def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tu
 
 
 def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
-    """Return the state after dt at a constant current."""
+    """Return the state after dt at a constant current; self-discharge takes its part without showing at the terminals."""
     e = math.exp(-pack.k_per_h * dt)
-    return u + i * dt, d * e + i * pack.r1_h * (1.0 - e)
+    return u + (i + pack.self_a) * dt, d * e + i * pack.r1_h * (1.0 - e)
 
 
 def walk(
@@ -75,7 +75,7 @@ def walk(
     locate
         Find the instant of the end; without it the start of the piece is given, which is enough to know that it failed.
     """
-    q, rb, gg, k, r1 = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h
+    q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
     straight = len(pack.ocv_knots_v) == 2
     e0, e1 = pack.ocv_knots_v[0], pack.ocv_knots_v[-1]
     open_circuit = pack.open_circuit_v
@@ -92,7 +92,7 @@ def walk(
                 return Stop(t, u, d, True)
             dt = end - t
             decay = exp(-k * dt)
-            u1, d1 = u + i * dt, d * decay + i * r1 * (1.0 - decay)
+            u1, d1 = u + (i + lost) * dt, d * decay + i * r1 * (1.0 - decay)
             h = 1.0 - (u1 + d1) / q
             if h > 0.0:
                 e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
@@ -112,7 +112,7 @@ def walk(
                 if root >= 0.0 and b > 0.0:
                     v = (b + sqrt(root)) / (2.0 * a)
                     i0 = i + p / v + s * v
-                    h1 = 1.0 - (u + i0 * dt + d * decay + i0 * gain) / q
+                    h1 = 1.0 - (u + (i0 + lost) * dt + d * decay + i0 * gain) / q
                     if v >= threshold_v and h1 > 0.0:
                         e = (e0 + (e1 - e0) * (h1 if h1 < 1.0 else 1.0)) if straight else open_circuit(h1)
                         r = rb * (1.0 + gg * (1.0 - h1) / h1)
@@ -126,7 +126,7 @@ def walk(
                             sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
                             if sure and change <= CURRENT_CHANGE_RATIO * i0:
                                 mean = 0.5 * (i0 + i1)
-                                u, d = u + mean * dt, d * decay + mean * gain
+                                u, d = u + (mean + lost) * dt, d * decay + mean * gain
                                 h = 1.0 - (u + d) / q
                                 if trace is not None:
                                     trace.append((end, u, d))

@@ -7,7 +7,7 @@ from ypomoni.core.sizing.profile import Profile
 
 def size_plain(profile: Profile) -> MethodResult:
     """Return T1·I1 + T2·I2. [Ah]"""
-    required_ah = profile.charge_ah
+    required_ah, holdover_h = profile.charge_ah, profile.solved_h(1.0)
     return MethodResult(
         method=Method.PLAIN,
         required_ah=required_ah,
@@ -19,4 +19,6 @@ def size_plain(profile: Profile) -> MethodResult:
             inputs=profile.inputs(),
             steps=(Step(symbol="C", expression="T1*I1 + T2*I2", value=required_ah, unit="Ah"),),
         ),
+        holdover_h=holdover_h,
+        holdover_working=profile.holdover_working("Plain: standby of this bank", "(C - T2*I2) / I1", holdover_h, "plain, solved for T1"),
     )

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from ypomoni.core.results import WorkingInput
+from ypomoni.core.results import Step, Working, WorkingInput
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -14,6 +14,7 @@ class Profile:
     standby_h: float
     alarm_h: float
     source: str = ""
+    rated_c20_ah: float | None = None
 
     @property
     def charge_ah(self) -> float:
@@ -30,3 +31,20 @@ class Profile:
             WorkingInput(symbol="T2", meaning="alarm required", value=self.alarm_h, unit="h", provenance=self.source),
             WorkingInput(symbol="I2", meaning="average alarm current", value=self.alarm_current_a, unit="A", provenance="load register"),
         )
+
+    def solved_h(self, factor_ratio: float, *, alarm_ratio: float = 1.0) -> float | None:
+        """Return T1 of C = factor·(T1·I1 + alarm_ratio·T2·I2) for the bank that is there; None without one or without a current. [h]"""
+        if self.rated_c20_ah is None or self.standby_current_a <= 0:
+            return None
+        alarm_ah = alarm_ratio * self.alarm_h * self.alarm_current_a
+        return max(0.0, (self.rated_c20_ah / factor_ratio - alarm_ah) / self.standby_current_a)
+
+    def holdover_working(self, title: str, expression: str, value_h: float | None, source: str, *more: WorkingInput) -> Working | None:
+        """Return the working of a formula solved for T1; ``expression`` is in C, I1, T2, I2 and the symbols of ``more``."""
+        if value_h is None or self.rated_c20_ah is None:
+            return None
+        rated = WorkingInput(symbol="C", meaning="20-hour capacity of the bank", value=self.rated_c20_ah, unit="Ah", provenance="nameplate")
+        inputs = (rated, *self.inputs()[1:], *more)
+        note = "solved for T1; below zero it is taken as zero" if value_h == 0 else "the formula solved for T1"
+        steps = () if value_h == 0 else (Step(symbol="T1", expression=expression, value=value_h, unit="h"),)
+        return Working(title=title, value=value_h, unit="h", source=source, inputs=inputs, steps=steps, note=note)

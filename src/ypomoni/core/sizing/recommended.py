@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 
+from ypomoni.core.batteries import StockBlock, block_c20_ah
 from ypomoni.core.case import Case
 from ypomoni.core.recovery import simulate_recovery
 from ypomoni.core.requirements import Method
@@ -27,18 +28,35 @@ class Recommendation:
     fewer_blocks: SoldBank | None
 
 
-def sold_banks(chemistry_key: str, bank_v: float) -> list[SoldBank]:
-    """Return every bank of sold blocks with a nominal voltage, smallest first, fewest blocks first among equals."""
+def sold_banks(chemistry_key: str, bank_v: float, stock: tuple[StockBlock, ...] = ()) -> list[SoldBank]:
+    """Return every bank of sold blocks with a nominal voltage, smallest first, fewest blocks first among equals.
+
+    Where one's own stock has blocks of this chemistry, only those are offered.
+    """
+    own = [b for b in stock if b.chemistry_key == chemistry_key]
+    blocks = own or [StockBlock(chemistry_key=chemistry_key, block_v=v, capacity_ah=ah) for v, ah in SOLD_BLOCKS.get(chemistry_key, ())]
     found: list[SoldBank] = []
-    for block_v, capacity_ah in SOLD_BLOCKS.get(chemistry_key, ()):
-        series = round(bank_v / block_v)
-        if series < 1 or abs(series * block_v - bank_v) > SERIES_TOLERANCE_RATIO * bank_v:
+    for block in blocks:
+        series = round(bank_v / block.block_v)
+        if series < 1 or abs(series * block.block_v - bank_v) > SERIES_TOLERANCE_RATIO * bank_v:
             continue
         found += [
-            SoldBank(chemistry=chemistry_key, block_v=block_v, capacity_ah=capacity_ah, rate_h=20.0, series=series, parallel=parallel)
+            SoldBank(
+                chemistry=chemistry_key,
+                block_v=block.block_v,
+                capacity_ah=block.capacity_ah,
+                rate_h=block.rate_h,
+                series=series,
+                parallel=parallel,
+            )
             for parallel in range(1, GREATEST_STRINGS_COUNT + 1)
         ]
-    return sorted(found, key=lambda b: (round(b.capacity_ah * b.parallel, 6), b.series * b.parallel))
+    return sorted(found, key=lambda b: (round(c20_of(b), 6), b.series * b.parallel))
+
+
+def c20_of(bank: SoldBank) -> float:
+    """Return the 20-hour capacity of a bank of sold blocks. [Ah]"""
+    return bank.parallel * block_c20_ah(bank.chemistry, bank.capacity_ah, bank.rate_h)
 
 
 def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current_a: float | None) -> Recommendation | NoBank:
@@ -52,12 +70,12 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current
             "lower what the equipment needs, or raise the bank's voltage."
         )
     needed_ah = max(simulated_ah, prescribed_ah)
-    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v)
+    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, case.supply.stock)
     if not banks:
         return NoBank(
-            reason=f"No sold sizes are listed for {case.bank.chemistry.name} at {case.bank.bank_v:g} V: {say_amp_hours(needed_ah)} would be needed."
+            reason=f"No {'sizes in stock' if case.supply.stock else 'sold sizes'} are listed for {case.bank.chemistry.name} at {case.bank.bank_v:g} V: {say_amp_hours(needed_ah)} would be needed."
         )
-    enough = [b for b in banks if b.capacity_ah * b.parallel >= needed_ah]
+    enough = [b for b in banks if c20_of(b) >= needed_ah]
     if not enough:
         return NoBank(
             reason=f"{say_amp_hours(needed_ah)} would be needed, more than {GREATEST_STRINGS_COUNT} strings of the largest block sold: "
@@ -74,7 +92,7 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...], charge_current
 def _too_slow(case: Case, bank: SoldBank, charge_current_a: float | None) -> str | None:
     """Return why a bank is not recharged in time, or None."""
     requirement = case.requirement
-    if requirement.recharge_h is None:
+    if requirement.recharge_h is None or case.bank.chemistry.is_primary:
         return None
     wanted = say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah)
     if charge_current_a is None:
@@ -100,6 +118,7 @@ def recovery_of(case: Case, sold: SoldBank, charge_current_a: float) -> float | 
         series=sold.series,
         parallel=sold.parallel,
         cells_count=None,
+        resistance_ohm=None,
     )
     return simulate_recovery(
         bank,

@@ -3,6 +3,7 @@
 from ypomoni.core.case import Case
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
+from ypomoni.core.simulation import Outage
 from ypomoni.core.wording import plain_number
 
 LARGEST_C20_AH = 1e5
@@ -45,6 +46,8 @@ def size_by_simulation(case: Case | None, profile_ah: float) -> MethodResult:
             working=Working(title=title, value=None, unit="Ah", source=source, inputs=inputs, simulated=True, note=note),
         )
     required_ah = smallest_ah * requirement.design_margin_ratio
+    has_bank = case.supply.bank is not None and not case.draws_nothing
+    holdover_h = sizing_outage(case, case.bank.rated_c20_ah / requirement.design_margin_ratio).holdover().holdover_h if has_bank else None
     carried = WorkingInput(
         symbol="Cs", meaning="smallest capacity found to carry standby and alarm", value=smallest_ah, unit="Ah", provenance="simulated"
     )
@@ -60,7 +63,40 @@ def size_by_simulation(case: Case | None, profile_ah: float) -> MethodResult:
             steps=(Step(symbol="C", expression="Cs*m", value=required_ah, unit="Ah"),),
             simulated=True,
         ),
+        holdover_h=holdover_h,
+        holdover_working=Working(
+            title="Simulation: standby of this bank, aged and cold",
+            value=holdover_h,
+            unit="h",
+            source=source,
+            inputs=(*inputs, WorkingInput(symbol="C", meaning="rated", value=case.bank.rated_c20_ah, unit="Ah", provenance="nameplate")),
+            simulated=True,
+            note="the longest standby after which the alarm is still carried by a bank of C/m",
+        ),
+        counts=_counts(case),
     )
+
+
+def sizing_outage(case: Case, c20_ah: float) -> Outage:
+    """Return the outage that sizing asks of a capacity: at end of life, in the cold, by the sizing row."""
+    return case.outage(
+        bank=case.bank.with_c20_ah(c20_ah),
+        condition_ratio=case.requirement.end_of_life_ratio,
+        temperature_degc=case.supply.min_degc,
+        sizing=True,
+    )
+
+
+def _counts(case: Case) -> dict[str, str]:
+    cold_ratio = case.bank.chemistry.capacity_factor_ratio(case.supply.min_degc, sizing=True)
+    requirement = case.requirement
+    found = {"ageing": f"÷ {requirement.end_of_life_ratio:g}", "cold": f"÷ {cold_ratio:.2f}", "rate": "battery model"}
+    found["equipment's end"] = f"{plain_number(case.threshold.threshold_v)} V"
+    if any(load.bursts for load in case.loads):
+        found["bursts"] = "one by one"
+    if requirement.design_margin_ratio > 1:
+        found["design margin"] = f"× {requirement.design_margin_ratio:g}"
+    return found
 
 
 def smallest_c20_ah(case: Case, guess_ah: float) -> float | None:
@@ -85,10 +121,4 @@ def smallest_c20_ah(case: Case, guess_ah: float) -> float | None:
 
 
 def _carries(case: Case, c20_ah: float) -> bool:
-    outage = case.outage(
-        bank=case.bank.with_c20_ah(c20_ah),
-        condition_ratio=case.requirement.end_of_life_ratio,
-        temperature_degc=case.supply.min_degc,
-        sizing=True,
-    )
-    return outage.carries(case.requirement.standby_h)
+    return sizing_outage(case, c20_ah).carries(case.requirement.standby_h)

@@ -14,7 +14,7 @@ def size_standby_alarm_margin(profile: Profile) -> MethodResult:
     ----------
     .. [1] NFPA 72, secondary power supply.
     """
-    required_ah = MARGIN_RATIO * profile.charge_ah
+    required_ah, holdover_h = MARGIN_RATIO * profile.charge_ah, profile.solved_h(MARGIN_RATIO)
     return MethodResult(
         method=Method.STANDBY_ALARM_MARGIN,
         required_ah=required_ah,
@@ -26,4 +26,9 @@ def size_standby_alarm_margin(profile: Profile) -> MethodResult:
             inputs=profile.inputs(),
             steps=(Step(symbol="C", expression="1.20*(T1*I1 + T2*I2)", value=required_ah, unit="Ah"),),
         ),
+        holdover_h=holdover_h,
+        holdover_working=profile.holdover_working(
+            "Standby and alarm with margin: standby of this bank", "(C/1.20 - T2*I2) / I1", holdover_h, "margin of a fifth, solved for T1"
+        ),
+        counts={"ageing": "× 1.20"},
     )

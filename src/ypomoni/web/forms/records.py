@@ -2,9 +2,15 @@
 
 from typing import Any
 
-from wtforms import BooleanField, FieldList, Form, FormField
+from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
+from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
+from ypomoni.core.chemistries import CHEMISTRIES
+from ypomoni.core.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
+from ypomoni.core.errors import QuantityError
+from ypomoni.core.wording import say_amps, say_hours, say_percent
 from ypomoni.documents import quantities as q
+from ypomoni.documents.discharge_text import TableRow, read_discharge_text, write_discharge_text
 from ypomoni.storage.connection import Row
 from ypomoni.web.forms.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, Typed
 from ypomoni.web.view.words import (
@@ -102,13 +108,51 @@ class RequirementForm(RecordForm):
     usable_ratio = QuantityField("Derated: usable share", q.RATIO, scale=PERCENT)
     age_ratio = QuantityField("Derated: age", q.RATIO, scale=PERCENT)
     activity_ratio = QuantityField("Derated: activity", q.RATIO, scale=PERCENT)
+    response_h = QuantityField(
+        "Somebody comes within", q.HOURS, optional=True, hint="after a low-battery warning, as in 4 h; empty if not agreed"
+    )
+    depth_ratio = QuantityField("Autonomy: depth of discharge", q.RATIO, scale=PERCENT)
+    inverter_ratio = QuantityField("Autonomy: inverter", q.RATIO, scale=PERCENT, hint="100 % where there is none")
     groups = (
         ("", ("name", "source")),
-        ("Must hold", ("standby_h", "alarm_min", "recharge_h", "recharge_to_ratio")),
+        ("Must hold", ("standby_h", "alarm_min", "recharge_h", "recharge_to_ratio", "response_h")),
         ("Judged by", ("method", "end_of_life_ratio", "design_margin_ratio")),
         ("Factors of the derated method", ("usable_ratio", "age_ratio", "activity_ratio")),
+        ("Factors of energy and autonomy", ("depth_ratio", "inverter_ratio")),
     )
-    paths = {"derating.usable_ratio": "usable_ratio", "derating.age_ratio": "age_ratio", "derating.activity_ratio": "activity_ratio"}
+    paths = {
+        **{f"derating.{k}": k for k in ("usable_ratio", "age_ratio", "activity_ratio")},
+        **{f"autonomy.{k}": k for k in ("depth_ratio", "inverter_ratio")},
+    }
+
+
+class ProfileForm(RequirementForm):
+    """A requirement profile of one's own."""
+
+    title = "Requirement profile"
+
+
+class StockForm(RecordForm):
+    """A block one can buy."""
+
+    title = "Block in stock"
+    name = TextField("Name", hint="as on the shelf, 12 V 7 Ah")
+    chemistry = ChoiceField("Battery", choices=CHEMISTRY_WORDS)
+    block_v = QuantityField("Block voltage", q.VOLTAGE, hint="as in 12 V")
+    capacity_ah = QuantityField("Block capacity", q.CHARGE, hint="as in 7 Ah")
+    rate_h = QuantityField("Rated at", q.HOURS, hint="the hour rate on the label, usually 20 h")
+    groups = (("", ("name", "chemistry", "block_v", "capacity_ah", "rate_h")),)
+
+    def validate(self, extra_validators: Any = None) -> bool:
+        """Refuse a voltage that is no whole number of cells."""
+        good = super().validate(extra_validators)
+        if good and self.block_v.data is not None:
+            try:
+                cells_of_block(str(self.chemistry.data), self.block_v.data)
+            except QuantityError as error:
+                self.block_v.errors = [str(error)]
+                return False
+        return good
 
 
 REQUIREMENT_START: Row = {
@@ -120,6 +164,8 @@ REQUIREMENT_START: Row = {
     "usable_ratio": 0.65,
     "age_ratio": 1.0,
     "activity_ratio": 0.9,
+    "depth_ratio": 0.5,
+    "inverter_ratio": 1.0,
 }
 
 
@@ -142,6 +188,7 @@ class SupplyForm(RecordForm):
     supply_current_a = CurrentField("Current of the supply in all", q.CURRENT, optional=True)
     charge_limit_a = CurrentField("Charge limit", q.CURRENT, optional=True)
     charge_v = QuantityField("Charge voltage", q.VOLTAGE, optional=True, hint="at the battery, as in 13.65 V")
+    low_battery_v = QuantityField("Warns of a low battery at", q.VOLTAGE, optional=True, hint="as in 11.5 V, or empty if it does not")
     typical_degc = QuantityField("Typical temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     min_degc = QuantityField("Lowest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     bank_chemistry = ChoiceField("Battery", choices={"": "no bank", **CHEMISTRY_WORDS})
@@ -156,8 +203,12 @@ class SupplyForm(RecordForm):
     )
     bank_life_y = QuantityField("Design life", q.YEARS, optional=True, hint="empty for the usual one of its kind")
     bank_cells_count = CountField("Cells a block", q.COUNT, optional=True, hint="empty to count them from the voltage")
+    bank_resistance_ohm = QuantityField(
+        "Measured resistance of a block", q.RESISTANCE, optional=True, hint="as an impedance meter shows it at 1 kHz, as in 22 mΩ"
+    )
+    bank_discharge_table = TextAreaField("Discharge table of a block")
     groups = (
-        ("", ("name", "kind", "requirement_id", "nominal_v", "cutoff_v", "own_current_a")),
+        ("", ("name", "kind", "requirement_id", "nominal_v", "cutoff_v", "low_battery_v", "own_current_a")),
         (
             "Battery",
             (
@@ -171,8 +222,10 @@ class SupplyForm(RecordForm):
                 "bank_condition_ratio",
                 "bank_life_y",
                 "bank_cells_count",
+                "bank_resistance_ohm",
             ),
         ),
+        ("Discharge table, if you have one", ("bank_discharge_table",)),
         ("Output and charger", ("output_limit_a", "alarm_output_limit_a", "supply_current_a", "charge_limit_a", "charge_v")),
         ("Temperature", ("typical_degc", "min_degc")),
     )
@@ -184,15 +237,68 @@ class SupplyForm(RecordForm):
         "site.min_degc": "min_degc",
         **{f"bank.{k}": f"bank_{k}" for k in ("block_v", "capacity_ah", "rate_h", "series", "parallel", "age_y", "life_y", "cells_count")},
         "bank.condition_ratio": "bank_condition_ratio",
+        "bank.resistance_ohm": "bank_resistance_ohm",
+        "bank.discharge_table": "bank_discharge_table",
         # Loads on this supply without a converter must suit its voltage.
         "*.rail_v": "nominal_v",
     }
     _NEEDED = ("bank_block_v", "bank_capacity_ah", "bank_rate_h", "bank_series", "bank_parallel")
+    table_hint = (
+        "a line per row, as in 0.35 A; 20 h; 10.5 V, or 7 Ah at 20 h to 10.5 V; a maker's grid of amperes under its times is read too"
+    )
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.table_rows: list[TableRow] = []
+        self.bank_discharge_table.hint = self.table_hint  # type: ignore[attr-defined]
+
+    def _read_table(self) -> bool:
+        """Read the discharge table as one of this block; lines that cannot be read are told beside it."""
+        text = str(self.bank_discharge_table.data or "")
+        self.table_rows = []
+        if not text.strip():
+            return True
+        key, block_v = str(self.bank_chemistry.data), self.bank_block_v.data
+        try:
+            cells_count = self.bank_cells_count.data or cells_of_block(key, block_v or 0.0)
+        except (QuantityError, KeyError, ZeroDivisionError):
+            self.bank_discharge_table.errors = ["needs the battery's kind and block voltage first."]
+            return False
+        rows, unread = read_discharge_text(text, cells_count, cells_count * CHEMISTRIES[key].end_v)
+        self.table_rows = rows
+        faults = [f"Line {u.line}, “{u.text[:60]}”, {u.message}" for u in unread[:6]]
+        if not faults and len(rows) < 2:
+            faults = ["needs at least two rows."]
+        self.bank_discharge_table.errors = faults
+        return not faults
+
+    def fitted(self) -> tuple[RowFit, ...]:
+        """Return the rows of the table with what the refitted model makes of them; none where it cannot be fitted."""
+        key, block_v, capacity_ah, rate_h = (self[f"bank_{n}"].data for n in ("chemistry", "block_v", "capacity_ah", "rate_h"))
+        if not self.table_rows or not capacity_ah or not rate_h:
+            return ()
+        rows = tuple(DischargeRow(current_a=r.current_a, run_h=r.run_h, end_v=r.end_v) for r in self.table_rows)
+        try:
+            cells_count = self.bank_cells_count.data or cells_of_block(key, block_v)
+            table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
+            return fit_table(table, cell_of(CHEMISTRIES[key]), cells_count).rows
+        except QuantityError:
+            return ()
+
+    def questions(self, row: Row | None) -> list[str]:
+        """Ask about rows of the table that do not go with the others."""
+        return [
+            f"{say_amps(r.row.current_a)} for {say_hours(r.row.run_h)} to {r.row.end_v:g} V does not go with the other rows: they make it "
+            f"{say_hours(r.model_h)}, {say_percent(abs(r.error_ratio))} off. Is it right? It will count for little."
+            for r in self.fitted()
+            if r.is_suspect
+        ]
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Ask for what a bank needs, where there is one."""
         good = super().validate(extra_validators)
         if self.bank_chemistry.data:
+            good = self._read_table() and good
             for name in self._NEEDED:
                 field = self[name]
                 if field.data is None and not field.errors:
@@ -205,14 +311,20 @@ class SupplyForm(RecordForm):
         found = super().columns()
         found["requirement_id"] = int(found["requirement_id"])
         if not found["bank_chemistry"]:
-            return {name: None if name.startswith("bank_") else value for name, value in found.items()}
+            return {name: None if name.startswith("bank_") else value for name, value in found.items()} | {"bank_discharge_table": []}
         found["bank_age_y"] = found["bank_age_y"] or 0.0
+        found["bank_discharge_table"] = [{"current_a": r.current_a, "run_h": r.run_h, "end_v": r.end_v} for r in self.table_rows]
         return found
 
     @staticmethod
     def data_of(row: Row) -> dict[str, Any]:
         """Return the fields' data of a row."""
-        return {**row, "bank_chemistry": row.get("bank_chemistry") or "", "requirement_id": str(row.get("requirement_id") or "")}
+        return {
+            **row,
+            "bank_chemistry": row.get("bank_chemistry") or "",
+            "requirement_id": str(row.get("requirement_id") or ""),
+            "bank_discharge_table": write_discharge_text(row.get("bank_discharge_table") or []),
+        }
 
 
 SUPPLY_START: Row = {
@@ -625,6 +737,8 @@ FORMS: dict[str, type[RecordForm]] = {
     "place": PlaceForm,
     "point": PointForm,
     "instrument": InstrumentForm,
+    "stock": StockForm,
+    "profile": ProfileForm,
 }
 STARTS: dict[str, Row] = {
     "site": {},
@@ -634,4 +748,6 @@ STARTS: dict[str, Row] = {
     "place": {},
     "point": {"kind": "branch"},
     "instrument": INSTRUMENT_START,
+    "stock": {"chemistry": "lead_agm", "block_v": 12.0, "rate_h": 20.0},
+    "profile": REQUIREMENT_START,
 }

@@ -6,15 +6,19 @@ from typing import Any
 from flask import Blueprint, g, jsonify, render_template, request
 
 from ypomoni.actions.edit import find
+from ypomoni.actions.profiles import keep_profile
 from ypomoni.actions.register import measured_devices
+from ypomoni.core.requirements import Method
 from ypomoni.core.wording import say_amps
 from ypomoni.documents.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.storage.devices import list_devices
 from ypomoni.storage.instruments import list_instruments
+from ypomoni.storage.profiles import list_profiles
+from ypomoni.storage.stock import list_stock
 from ypomoni.web.security import signed_in
-from ypomoni.web.view.words import HOOKUP_WORDS
+from ypomoni.web.view.words import CHEMISTRY_WORDS, HOOKUP_WORDS, METHOD_WORDS
 
 blueprint = Blueprint("library", __name__, url_prefix="/library")
 
@@ -26,8 +30,14 @@ def index() -> Any:
     every = list_instruments(g.connection, g.actor.organisation_id)
     gone = [("device", d) for d in list_devices(g.connection, g.actor.organisation_id) if d["removed_at"] is not None]
     instruments = [(i, _instrument_words(i)) for i in every if i["removed_at"] is None]
+    stock = list_stock(g.connection, g.actor.organisation_id)
+    profiles = list_profiles(g.connection, g.actor.organisation_id)
+    gone += [("stock", b) for b in stock if b["removed_at"] is not None]
+    gone += [("profile", p) for p in profiles if p["removed_at"] is not None]
     return render_template(
         "library/index.html",
+        stock=[(b, _stock_words(b)) for b in stock if b["removed_at"] is None],
+        profiles=[(p, _profile_words(p)) for p in profiles if p["removed_at"] is None],
         measured=[(d, _measured_words(d)) for d in measured_devices(g.connection, g.actor)],
         groups=[(name, [(t, _type_words(t)) for t in types]) for name, types in groupby(DEVICE_TYPES, key=lambda t: t.group)],
         basis=BASIS,
@@ -35,6 +45,15 @@ def index() -> Any:
         instruments=instruments,
         removed=[*gone, *(("instrument", i) for i in every if i["removed_at"] is not None)],
     )
+
+
+@blueprint.post("/profiles/keep/<int:requirement_id>")
+@signed_in
+def keep(requirement_id: int) -> Any:
+    """Keep a requirement as a profile of our own."""
+    with g.connection.transaction():
+        profile = keep_profile(g.connection, g.actor, requirement_id)
+    return jsonify({"notice": f"{profile['name']} is kept as a profile: it is offered for the next requirement."})
 
 
 @blueprint.get("/pick")
@@ -74,6 +93,16 @@ def _measured_words(device: Row) -> dict[str, str]:
         "rail": show_quantity(device["rail_v"], "V"),
         "basis": f"{device['basis']}, {device['measured_count']} pieces, last {device['measured_on']:%d %b %Y}",
     }
+
+
+def _stock_words(row: Row) -> str:
+    block = f"{show_quantity(row['block_v'], 'V')} {show_quantity(row['capacity_ah'], 'Ah')}"
+    return f"{block} at {show_quantity(row['rate_h'], 'h')} · {CHEMISTRY_WORDS[row['chemistry']]}"
+
+
+def _profile_words(row: Row) -> str:
+    alarm = f", then {show_quantity(row['alarm_min'], 'min')} of alarm" if row["alarm_min"] else ""
+    return f"{show_quantity(row['standby_h'], 'h')}{alarm} · {METHOD_WORDS[Method(row['method'])]} · {row['source'] or 'no source said'}"
 
 
 def _instrument_words(row: Row) -> str:

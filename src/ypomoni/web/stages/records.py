@@ -15,13 +15,14 @@ from ypomoni.actions.edit import (
     remove,
     restore,
     restore_bank,
+    shared_keys,
     taken_keys,
 )
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.profiles import offered_profiles, profile_values
 from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.storage.connection import Row
-from ypomoni.storage.instruments import list_instruments
 from ypomoni.web.forms.fields import place_faults
 from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, PointForm, RecordForm, SupplyForm
 from ypomoni.web.security import signed_in, wants_json
@@ -29,7 +30,7 @@ from ypomoni.web.stages.plan_page import regions
 from ypomoni.web.view.register import burst_words
 
 blueprint = Blueprint("records", __name__, url_prefix="/records")
-REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device")
+REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile")
 MOST_PARTS = 20
 
 
@@ -149,6 +150,8 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -
     if row is not None:
         return FORMS[name].data_of(row)
     start = dict(STARTS[name])
+    if name == "requirement" and request.args.get("profile"):
+        start |= profile_values(g.connection, g.actor, request.args["profile"])
     if name == "supply" and tree and tree.requirements:
         start["requirement_id"] = tree.requirements[0]["id"]
     if name == "load" and tree and plan:
@@ -183,13 +186,7 @@ def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, p
     if name in ORGANISATION_WIDE:
         if row is not None:
             return edit_shared(g.connection, g.actor, name, row["id"], _version(), columns)
-        return create(
-            g.connection,
-            g.actor,
-            name,
-            {**columns, "key": None},
-            {i["key"] for i in list_instruments(g.connection, g.actor.organisation_id)},
-        )
+        return create(g.connection, g.actor, name, {**columns, "key": None}, shared_keys(g.connection, g.actor, name))
     if row is not None:
         if isinstance(form, LoadForm):
             columns = form.keep_readings(columns, row)
@@ -235,6 +232,8 @@ def _dialog(
         conflict=conflict,
         questions=questions or [],
         version=row["version"] if row else 0,
+        profiles=offered_profiles(g.connection, g.actor) if name == "requirement" and row is None else None,
+        chosen=request.args.get("profile", ""),
     )
     return jsonify({"html": html}), status
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.judgement.facts import say_sold
 from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
+from ypomoni.core.sizing import c20_of
 from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
 from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.storage.connection import Row
@@ -91,7 +92,7 @@ def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:
     text = say_sold(bank)
     if s.fewer_blocks_bank:
         text += f", or {say_sold(s.fewer_blocks_bank)}"
-    if s.rated_c20_ah is not None and bank.capacity_ah * bank.parallel <= s.rated_c20_ah + 1e-6:
+    if s.rated_c20_ah is not None and c20_of(bank) <= s.rated_c20_ah + 1e-6:
         return ("fit", Figure(text=f"a new {text} is enough", supply=s.key, working="recommended"), "")
     return ("fit", Figure(text=text, supply=s.key, working="recommended"), "")
 

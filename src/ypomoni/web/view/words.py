@@ -1,7 +1,8 @@
 """The words of the interface for the words of the code: one table each."""
 
-from ypomoni.core.judgement.holdover import LIMIT_WORDS, METHOD_WORDS
+from ypomoni.core.judgement.holdover import LIMIT_WORDS
 from ypomoni.core.results import LimitedBy, Severity, Verdict
+from ypomoni.core.sizing import METHOD_WORDS
 
 VERDICT_WORDS: dict[Verdict | None, str] = {
     Verdict.FAILS: "fails",
@@ -60,6 +61,9 @@ METHOD_CHOICES = {
     "standard_formula": "Standard formula (× 1.25)",
     "standby_alarm_margin": "Standby + alarm with margin (× 1.20)",
     "derated": "Derated by usable, age, activity",
+    "section": "Section method",
+    "autonomy_with_losses": "Energy and autonomy, with depth and inverter",
+    "energy_autonomy": "Energy and autonomy days",
     "plain": "Plain: current × time",
 }
 

@@ -1,0 +1,284 @@
+"""One supply's outage under conditions of one's choice, and why it ends, in words. Called by `evaluation`, the actions and the command line."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from ypomoni.core.batteries import Pack, build_pack
+from ypomoni.core.case import Case, ThresholdOrigin
+from ypomoni.core.results import LowBatteryWarning
+from ypomoni.core.simulation import LoadCurrents, Timeline
+from ypomoni.core.simulation.demand import Floor, contribution
+from ypomoni.core.simulation.play import MOST_PIECES, DayCurve, EndInstant, Event, Limit, Mark, Played, Player
+from ypomoni.core.simulation.run import HORIZON_H
+from ypomoni.core.simulation.state import terminal
+from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
+
+# An end with more of the charge left than this is not one of spent charge.
+CHARGE_LEFT_RATIO = 0.25
+NOTICEABLY_LONGER_RATIO = 1.05
+SHARE_BEYOND_RATIO = 1.6
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Conditions:
+    """What an outage is played under; None is as it is: today's condition, the typical temperature.
+
+    ``alarm_at_h`` None plays no alarm; ``start_ratio`` is how full the bank is, of its present capacity.
+    """
+
+    condition_ratio: float | None = None
+    mean_degc: float | None = None
+    swing_degc: float = 0.0
+    failure_hour_h: float = 18.0
+    alarm_at_h: float | None = None
+    alarm_h: float = 0.0
+    start_ratio: float = 1.0
+    cutoff_v: float | None = None
+
+
+class WhyCode(StrEnum):
+    """What ends an outage."""
+
+    CAPACITY = "capacity"
+    BURST = "burst"
+    ALARM = "alarm"
+    CUTOFF_HIGH = "cutoff_high"
+    CABLE = "cable"
+    COLLAPSE = "voltage_collapse"
+    OUTLASTS = "outlasts"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Why:
+    """Why an outage ends, in words with its figures; ``overload`` says what would end it sooner."""
+
+    code: WhyCode
+    text: str
+    overload: str = ""
+
+
+def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = None) -> Played:
+    """Return the outage of a supply that has a bank and draws something, played under conditions.
+
+    Parameters
+    ----------
+    until_h
+        Play no further than this; without it until the supply cuts off or the bank is at its end voltage. [h]
+
+    Raises
+    ------
+    OutsideTableError
+        If the temperature leaves the chemistry's rows at any hour.
+    """
+    mean_degc = case.supply.typical_degc if conditions.mean_degc is None else conditions.mean_degc
+    curve = DayCurve(mean_degc=mean_degc, swing_degc=conditions.swing_degc, failure_hour_h=conditions.failure_hour_h)
+    pack_at = _packs(case, conditions)
+    for degc in (mean_degc - conditions.swing_degc, mean_degc + conditions.swing_degc):
+        pack_at(degc)
+    cold = mean_degc <= case.supply.min_degc
+    standby, alarm = case.timelines(cold=cold)
+
+    def played(longest_h: float, averaged_until_h: float) -> Played:
+        player = Player(
+            pack_at,
+            standby,
+            alarm,
+            limits_of(case, conditions.cutoff_v),
+            curve,
+            alarm_at_h=conditions.alarm_at_h,
+            alarm_h=conditions.alarm_h,
+            start_ratio=conditions.start_ratio,
+            until_h=longest_h,
+        )
+        return player.play(averaged_until_h)
+
+    # With every burst spread evenly it lasts at least about as long: so far it is looked ahead.
+    longest_h = HORIZON_H if until_h is None else until_h
+    if until_h is None:
+        longest_h = min(HORIZON_H, SHARE_BEYOND_RATIO * _lasts_about_h(case, pack_at(mean_degc), conditions))
+    edges_count = standby.edges_per_hour * longest_h
+    if edges_count <= MOST_PIECES:
+        return played(longest_h, 0.0)
+    averaged = played(longest_h, longest_h)
+    about_h = averaged.end.t_h if averaged.end else averaged.until_h
+    window_h = MOST_PIECES / standby.edges_per_hour
+    for times in (0.8, 2.0, 4.0, 8.0):
+        begin_h = max(0.0, about_h - times * window_h)
+        found = played(min(longest_h, about_h + window_h), begin_h)
+        if begin_h == 0.0 or (found.end and found.end.t_h > begin_h + 0.1 * window_h):
+            break
+    return found
+
+
+def _packs(case: Case, conditions: Conditions) -> Callable[[float], Pack]:
+    condition_ratio = case.condition_today_ratio if conditions.condition_ratio is None else conditions.condition_ratio
+
+    def pack_at(degc: float) -> Pack:
+        return build_pack(case.bank, condition_ratio=condition_ratio, temperature_degc=degc)
+
+    return pack_at
+
+
+def _lasts_about_h(case: Case, pack: Pack, conditions: Conditions) -> float:
+    """Return how long the charge would last at the average standby current. [h]"""
+    mean_v = 0.5 * (pack.ocv_knots_v[0] + pack.ocv_knots_v[-1])
+    current_a = case.mean_draw(in_alarm=False).at_nominal_a(mean_v) + pack.self_a
+    hours_h = HORIZON_H if current_a <= 0 else pack.capacity_ah * conditions.start_ratio / current_a
+    return max(hours_h, 0.05)
+
+
+def limits_of(case: Case, cutoff_v: float | None = None) -> list[Limit]:
+    """Return every voltage worth watching: the warning, each load's least one with its cable, the cut-off, the battery's own end."""
+    supply = case.supply
+    found: list[Limit] = []
+    if supply.low_battery_v is not None:
+        found.append(_fixed(Mark.WARNING, f"low-battery warning of {supply.name}", supply.low_battery_v))
+    for c in case.currents:
+        load = c.load
+        if load.min_v is None:
+            continue
+        if load.cable_ohm > 0:
+            pair = tuple(Floor(load.name, load.min_v, load.cable_ohm, *contribution(c, in_alarm=state)) for state in (False, True))
+            found.append(Limit(mark=Mark.LOAD_LOST, owner=load.name, at_v=_floor_of(pair), ends_equipment=load.essential, ends_run=False))
+        else:
+            found.append(_fixed(Mark.LOAD_LOST, load.name, load.min_v, ends_equipment=load.essential))
+    end_v, cutoff_v = case.bank.end_v, supply.cutoff_v if cutoff_v is None else cutoff_v
+    is_chemistry = case.threshold.origin is ThresholdOrigin.CHEMISTRY
+    if cutoff_v is not None:
+        found.append(_fixed(Mark.CUTOFF, f"cut-off of {supply.name}", cutoff_v, ends_equipment=True, ends_run=True))
+    if cutoff_v is None or cutoff_v < end_v:
+        ends = cutoff_v is None
+        found.append(_fixed(Mark.END_VOLTAGE, "end voltage of the battery", end_v, ends_equipment=is_chemistry, ends_run=ends))
+    return found
+
+
+def _fixed(mark: Mark, owner: str, limit_v: float, *, ends_equipment: bool = False, ends_run: bool = False) -> Limit:
+    return Limit(mark=mark, owner=owner, at_v=lambda _t, _alarm: limit_v, ends_equipment=ends_equipment, ends_run=ends_run)
+
+
+def _floor_of(pair: tuple[Floor, ...]) -> Callable[[float, bool], float]:
+    return lambda t, in_alarm: pair[1 if in_alarm else 0].floor_v(t)
+
+
+# -- why it ends -----------------------------------------------------------------------------------------------------------------------
+
+
+def why_it_ends(case: Case, conditions: Conditions, played: Played) -> Why:
+    """Return why a played outage ends."""
+    end = played.end
+    overload = _overload(case, in_alarm=end.event.in_alarm if end else False)
+    if end is None:
+        return Why(code=WhyCode.OUTLASTS, text=f"It outlasts the {say_hours(played.until_h)} that were played.", overload=overload)
+    code, text = _why(case, conditions, end)
+    return Why(code=code, text=text, overload=overload)
+
+
+def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, str]:
+    event = end.event
+    at = f"After {say_hours(event.t_h)}"
+    left = say_percent(event.charge_left_ratio)
+    whose = _whose(event)
+    if event.mark is Mark.COLLAPSE:
+        return WhyCode.COLLAPSE, (
+            f"{at} the voltage collapses: as it falls the power loads ask for more current, and at {plain_number(event.terminal_v)} V the "
+            f"battery cannot give what they want, with {left} of its charge left."
+        )
+    standby, alarm = case.timelines(cold=False)
+    timeline = alarm if event.in_alarm else standby
+    rest_v = terminal(end.pack, end.u_ah, end.d_ah, *timeline.base)[1]
+    limit_v = event.limit_v or 0.0
+    bursts = active_bursts(case.currents, event.t_h, in_alarm=event.in_alarm)
+    if bursts and rest_v >= limit_v:
+        names, current_a = _named(bursts)
+        return WhyCode.BURST, (
+            f"{at} the {say_amps(current_a)} burst of {names} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of "
+            f"the charge left. At rest they would still show {plain_number(rest_v)} V."
+        )
+    cable = next((load for load in case.loads if load.name == event.owner and load.cable), None)
+    if event.mark is Mark.LOAD_LOST and cable and cable.min_v is not None and cable.cable:
+        return WhyCode.CABLE, (
+            f"{at} {event.owner} is starved at the end of {plain_number(cable.cable.length_m)} m of {plain_number(cable.cable.section_mm2)} mm²: "
+            f"it needs {plain_number(cable.min_v, 4)} V, its cable drops {plain_number(limit_v - cable.min_v, 2)} V, and the battery gives "
+            f"{plain_number(event.terminal_v, 4)} V with {left} of its charge left."
+        )
+    longer = _lowered(case, conditions, event)
+    if longer is not None:
+        needed_v, hours_h = longer
+        return WhyCode.CUTOFF_HIGH, (
+            f"{at} {case.supply.name} cuts off at {plain_number(limit_v, 4)} V with {left} of the charge left. Its equipment and battery need "
+            f"{plain_number(needed_v, 4)} V: {say_hours(hours_h)} more are wasted."
+        )
+    if event.in_alarm and event.charge_left_ratio > CHARGE_LEFT_RATIO:
+        return WhyCode.ALARM, (
+            f"{at} the alarm's {say_amps(event.current_a)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
+        )
+    return WhyCode.CAPACITY, (
+        f"{at} the charge is spent: {left} is left, and at {say_amps(event.current_a)} the terminals reach {plain_number(limit_v, 4)} V, {whose}."
+    )
+
+
+def _whose(event: Event) -> str:
+    return f"the least that {event.owner} needs" if event.mark is Mark.LOAD_LOST else f"the {event.owner}"
+
+
+def _named(bursts: list[tuple[str, float]]) -> tuple[str, float]:
+    strongest = sorted(bursts, key=lambda b: -b[1])
+    names = " and ".join(dict.fromkeys(name for name, _ in strongest[:2]))
+    return names, sum(current_a for _, current_a in strongest)
+
+
+def active_bursts(currents: tuple[LoadCurrents, ...], t_h: float, *, in_alarm: bool) -> list[tuple[str, float]]:
+    """Return the name and battery-side current at the rail's nominal of every burst that is active just after a time. [A]"""
+    found: list[tuple[str, float]] = []
+    for c in currents:
+        single = Timeline(*contribution(c, in_alarm=in_alarm))
+        i, p, s = single.pieces(t_h, t_h + 1e-6)[0][1:]
+        if (i, p, s) != tuple(single.base) and sum((i, p, s)) > sum(single.base):
+            found.append((c.load.name, i + p / c.load.rail_v + s * c.load.rail_v))
+    return found
+
+
+def _lowered(case: Case, conditions: Conditions, event: Event) -> tuple[float, float] | None:
+    """Return the voltage that would do, and how much longer it would last, where the cut-off wastes time. [V, h]"""
+    if event.mark is not Mark.CUTOFF or conditions.cutoff_v is not None:
+        return None
+    needed_v = max([case.bank.end_v, *(load.min_v for load in case.loads if load.essential and load.min_v is not None)])
+    if event.limit_v is None or event.limit_v <= needed_v + 1e-6 or event.t_h <= 0:
+        return None
+    lowered = play_supply(case, replace(conditions, cutoff_v=needed_v))
+    if lowered.end is None or lowered.end.t_h < NOTICEABLY_LONGER_RATIO * event.t_h:
+        return None
+    return needed_v, lowered.end.t_h - event.t_h
+
+
+def _overload(case: Case, *, in_alarm: bool) -> str:
+    supply = case.supply
+    limit_a = supply.alarm_output_limit_a if in_alarm and supply.alarm_output_limit_a is not None else supply.output_limit_a
+    peak_a = case.peak_current_a(in_alarm=in_alarm)
+    if limit_a is None or peak_a <= limit_a:
+        return ""
+    state = "in alarm" if in_alarm else "in standby"
+    return f"Up to {say_amps(peak_a)} {state} is above the {say_amps(limit_a)} it may give: all this holds only if it does not shut down."
+
+
+# -- warning ---------------------------------------------------------------------------------------------------------------------------
+
+
+def low_battery_warning(case: Case) -> LowBatteryWarning | None:
+    """Return the time from the low-battery warning to the end, in standby and in an alarm that starts as it comes; None without one."""
+    if case.supply.low_battery_v is None or case.draws_nothing:
+        return None
+    played = play_supply(case, Conditions())
+    warned = next((e for e in played.events if e.mark is Mark.WARNING), None)
+    if warned is None:
+        return None
+    end_h = played.end.t_h if played.end else played.until_h
+    after = play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H))
+    alarm_end_h = after.end.t_h if after.end else after.until_h
+    return LowBatteryWarning(at_h=warned.t_h, standby_h=max(0.0, end_h - warned.t_h), alarm_h=max(0.0, alarm_end_h - warned.t_h))
+
+
+def losses(played: Played) -> tuple[Event, ...]:
+    """Return the loads lost, in order, with the cut-off that takes the rest."""
+    return tuple(e for e in played.events if e.mark in (Mark.LOAD_LOST, Mark.CUTOFF, Mark.COLLAPSE, Mark.END_VOLTAGE))

@@ -1,0 +1,176 @@
+"""The section method: every section of the duty, with the capacity factor of its rate, then cold, ageing and design margin by name."""
+
+import math
+
+from ypomoni.core.case import Case
+from ypomoni.core.cells import CellModel, rate_for_run_per_h
+from ypomoni.core.requirements import Method
+from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
+from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.units import MINUTES_PER_HOUR, SECONDS_PER_HOUR
+
+AGEING_RATIO = 1.25
+LEAST_DESIGN_MARGIN_RATIO = 1.10
+# A shorter random load counts as a minute.
+SHORTEST_RANDOM_H = 1.0 / MINUTES_PER_HOUR
+LONGEST_SOLVED_H = 87_600.0
+SOURCE = "IEEE 485 style, cell sizing by sections; check the edition in force"
+
+
+def size_by_sections(case: Case | None, profile: Profile) -> MethodResult:
+    """Return C = max over sections S of Σ (A_P − A_{P−1})·K(t_P), plus the random load, ÷ f_T × ageing × design margin. [Ah]
+
+    K(t) = C20/I(t, V_end) of a new cell at 25 °C; t_P runs from the start of period P to the end of section S. ``case`` None gives none.
+    """
+    if case is None:
+        working = Working(title="Section method", value=None, unit="Ah", source=SOURCE, note="no bank whose rates are known")
+        return MethodResult(method=Method.SECTION, required_ah=None, working=working)
+    method = _Sections(case, profile)
+    required_ah = method.required_ah(profile.standby_h)
+    if math.isinf(required_ah):
+        note = f"no cell stays above {method.end_cell_v:.3g} V for so long at any current"
+        working = Working(title="Section method", value=None, unit="Ah", source=SOURCE, inputs=method.inputs(), note=note)
+        return MethodResult(method=Method.SECTION, required_ah=None, working=working)
+    holdover_h = method.solved_h()
+    return MethodResult(
+        method=Method.SECTION,
+        required_ah=required_ah,
+        working=method.working(required_ah),
+        holdover_h=holdover_h,
+        holdover_working=None if holdover_h is None else method.holdover_working(holdover_h),
+        counts={
+            "ageing": f"× {AGEING_RATIO:g}",
+            "cold": f"÷ {method.cold_ratio:.2f}",
+            "rate": "K(t) of each section",
+            "design margin": f"× {method.margin_ratio:g}",
+        },
+    )
+
+
+class _Sections:
+    def __init__(self, case: Case, profile: Profile) -> None:
+        self.profile = profile
+        self.cell: CellModel = case.bank.cell
+        self.end_cell_v = case.threshold.threshold_v / case.bank.cells_in_series_count
+        self.cold_ratio = case.bank.chemistry.capacity_factor_ratio(case.supply.min_degc, sizing=True)
+        self.margin_ratio = max(LEAST_DESIGN_MARGIN_RATIO, case.requirement.design_margin_ratio)
+        self.degc = case.supply.min_degc
+        self.random_a, self.random_h = _random_load(case)
+
+    @property
+    def whole_ratio(self) -> float:
+        return AGEING_RATIO * self.margin_ratio / self.cold_ratio
+
+    def k_h(self, hours_h: float) -> float:
+        """Return K(t): the 20-hour capacity that gives one ampere for so long. [Ah/A]"""
+        if hours_h <= 0:
+            return 0.0
+        rate_per_h = rate_for_run_per_h(self.cell, hours_h, self.end_cell_v)
+        return 1.0 / rate_per_h if rate_per_h > 0 else math.inf
+
+    def sections_ah(self, standby_h: float) -> tuple[float, float, float]:
+        """Return what standby alone, standby with alarm, and the random load ask for. [Ah]"""
+        first_a, second_a, alarm_h = self.profile.standby_current_a, self.profile.alarm_current_a, self.profile.alarm_h
+        first_ah = first_a * self.k_h(standby_h)
+        second_ah = first_a * self.k_h(standby_h + alarm_h) + (second_a - first_a) * self.k_h(alarm_h) if alarm_h > 0 else 0.0
+        return first_ah, second_ah, self.random_a * self.k_h(self.random_h) if self.random_a > 0 else 0.0
+
+    def required_ah(self, standby_h: float) -> float:
+        first_ah, second_ah, random_ah = self.sections_ah(standby_h)
+        return (max(first_ah, second_ah) + random_ah) * self.whole_ratio
+
+    def solved_h(self) -> float | None:
+        """Return the standby whose required capacity is the bank's. [h]"""
+        rated_ah = self.profile.rated_c20_ah
+        if rated_ah is None or self.profile.standby_current_a <= 0:
+            return None
+        low, high = 0.0, max(1.0, 2.0 * rated_ah / self.profile.standby_current_a)
+        if self.required_ah(1e-6) >= rated_ah:
+            return 0.0
+        high = min(high, LONGEST_SOLVED_H)
+        for _ in range(44):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.required_ah(middle) < rated_ah else (low, middle)
+        return low
+
+    def inputs(self) -> tuple[WorkingInput, ...]:
+        p = self.profile
+        return (
+            *p.inputs(),
+            WorkingInput(symbol="Vend", meaning="end voltage of a cell", value=self.end_cell_v, unit="V", provenance="equipment's end"),
+            WorkingInput(
+                symbol="fT", meaning=f"cold, {self.degc:g} °C, sizing row", value=self.cold_ratio, unit="", provenance="chemistry"
+            ),
+            WorkingInput(symbol="ma", meaning="ageing", value=AGEING_RATIO, unit="", provenance="the method's"),
+            WorkingInput(
+                symbol="md",
+                meaning="design margin",
+                value=self.margin_ratio,
+                unit="",
+                provenance="the method's least, or the requirement's",
+            ),
+        )
+
+    def working(self, required_ah: float) -> Working:
+        p = self.profile
+        first_ah, second_ah, random_ah = self.sections_ah(p.standby_h)
+        k1 = WorkingInput(symbol="K1", meaning="K(T1), new at 25 °C", value=self.k_h(p.standby_h), unit="Ah/A", provenance="battery model")
+        inputs, steps = [*self.inputs(), k1], [Step(symbol="S1", expression="I1*K1", value=first_ah, unit="Ah")]
+        worst = "S1"
+        if p.alarm_h > 0:
+            inputs += [
+                WorkingInput(
+                    symbol="K12", meaning="K(T1 + T2)", value=self.k_h(p.standby_h + p.alarm_h), unit="Ah/A", provenance="battery model"
+                ),
+                WorkingInput(symbol="K2", meaning="K(T2)", value=self.k_h(p.alarm_h), unit="Ah/A", provenance="battery model"),
+            ]
+            steps.append(Step(symbol="S2", expression="I1*K12 + (I2 - I1)*K2", value=second_ah, unit="Ah"))
+            worst = "max(S1, S2)"
+        if random_ah > 0:
+            inputs += [
+                WorkingInput(
+                    symbol="IR",
+                    meaning="random load: the largest burst above rest",
+                    value=self.random_a,
+                    unit="A",
+                    provenance="load register",
+                ),
+                WorkingInput(
+                    symbol="KR",
+                    meaning="K of its length, a minute at least",
+                    value=self.k_h(self.random_h),
+                    unit="Ah/A",
+                    provenance="battery model",
+                ),
+            ]
+            steps.append(Step(symbol="SR", expression="IR*KR", value=random_ah, unit="Ah"))
+            worst += " + SR"
+        steps.append(Step(symbol="C", expression=f"({worst}) / fT*ma*md", value=required_ah, unit="Ah"))
+        return Working(title="Section method", value=required_ah, unit="Ah", source=SOURCE, inputs=tuple(inputs), steps=tuple(steps))
+
+    def holdover_working(self, holdover_h: float) -> Working:
+        note = "the standby at which the method asks for just this bank, by bisection"
+        rated = WorkingInput(
+            symbol="C", meaning="20-hour capacity of the bank", value=self.profile.rated_c20_ah or 0.0, unit="Ah", provenance="nameplate"
+        )
+        inputs = (rated, *self.inputs()[1:])
+        return Working(
+            title="Section method: standby of this bank",
+            value=holdover_h,
+            unit="h",
+            source=SOURCE,
+            inputs=inputs,
+            simulated=True,
+            note=note,
+        )
+
+
+def _random_load(case: Case) -> tuple[float, float]:
+    """Return the largest burst above rest that any load makes in either state, and how long it lasts. [A, h]"""
+    found = (0.0, 0.0)
+    for c in case.currents:
+        per_amp_a = c.load.draw_per_amp.at_nominal_a(case.supply.nominal_v) * c.load.quantity
+        for burst, level_a in zip(c.load.bursts, c.burst_currents_a, strict=True):
+            excess_a = per_amp_a * (level_a - c.standby_current_a)
+            found = max(found, (excess_a, max(burst.duration_s / SECONDS_PER_HOUR, SHORTEST_RANDOM_H)))
+    return found

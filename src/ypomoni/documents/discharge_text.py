@@ -1,0 +1,165 @@
+"""A discharge table as typed or pasted: rows of current, time and end voltage, ratings, or a maker's grid of amperes. Called by the forms.
+
+Read line by line; what cannot be read is told with its line and what would be right, and nothing is guessed.
+"""
+
+import re
+from dataclasses import dataclass
+
+# What tells end voltages a cell from those of a block: no cell ends above this.
+HIGHEST_CELL_V = 4.3
+_NUMBER = r"\d+(?:[.,]\d+)?"
+_TOKEN = re.compile(rf"({_NUMBER})\s*(mAh|Ah|mA|A|hours?|hrs?|h|minutes?|min|V(?:\s*/\s*(?:cell|Z|C))?|VPC|W)?(?![A-Za-z])", re.IGNORECASE)
+_CURRENT, _TIME, _VOLTS, _CHARGE = "current", "time", "volts", "charge"
+_SCALES: dict[str, tuple[str, float]] = {
+    "a": (_CURRENT, 1.0),
+    "ma": (_CURRENT, 1e-3),
+    "ah": (_CHARGE, 1.0),
+    "mah": (_CHARGE, 1e-3),
+    "min": (_TIME, 1 / 60),
+    "minute": (_TIME, 1 / 60),
+    "minutes": (_TIME, 1 / 60),
+    "h": (_TIME, 1.0),
+    "hr": (_TIME, 1.0),
+    "hrs": (_TIME, 1.0),
+    "hour": (_TIME, 1.0),
+    "hours": (_TIME, 1.0),
+    "v": (_VOLTS, 1.0),
+}
+_HEADINGS = (
+    (_CURRENT, ("current", "amps", "amp", "a", "ma")),
+    (_TIME, ("time", "hours", "h", "min", "minutes")),
+    (_VOLTS, ("end", "volts", "v", "voltage")),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """One row that was read: of a block. [A, h, V]"""
+
+    current_a: float
+    run_h: float
+    end_v: float
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """A line that could not be read, and what would be right."""
+
+    line: int
+    text: str
+    message: str
+
+
+def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list[TableRow], list[Unread]]:
+    """Return the rows of a text, and the lines that are none.
+
+    Parameters
+    ----------
+    cells_count
+        Cells of the block: end voltages that can only be a cell's are multiplied by it.
+    end_v
+        The block's end voltage where a row states none. [V]
+    """
+    rows: list[TableRow] = []
+    unread: list[Unread] = []
+    heading: list[tuple[str, float]] | None = None
+    grid_h: list[float] | None = None
+    for n, raw in enumerate(text.splitlines(), start=1):
+        line = raw.strip()
+        if not line:
+            continue
+        tokens = _tokens(line)
+        times = [v for kind, v in tokens if kind == _TIME]
+        if len(times) >= 3 and not any(kind in (_CURRENT, _CHARGE) for kind, _ in tokens):
+            grid_h, heading = times, None
+            continue
+        if not tokens:
+            heading = _heading(line)
+            grid_h = None
+            continue
+        if any(kind == "watts" for kind, _ in tokens):
+            unread.append(Unread(n, line, "is in watts: constant-power tables are not read, enter the amperes."))
+            continue
+        found = _of_grid(tokens, grid_h, cells_count, end_v) if grid_h else _of_line(tokens, heading, cells_count, end_v)
+        if isinstance(found, str):
+            unread.append(Unread(n, line, found))
+        else:
+            rows += found
+    return rows, unread
+
+
+def write_discharge_text(rows: list[dict[str, float]]) -> str:
+    """Return rows as text that reads back the same."""
+    return "\n".join(f"{row['current_a']:.12g} A; {row['run_h']:.12g} h; {row['end_v']:.12g} V" for row in rows)
+
+
+def _tokens(line: str) -> list[tuple[str, float]]:
+    # A comma between digits is a decimal one, unless points or semicolons say otherwise.
+    if re.search(r"\d\.\d", line) and "," in line:
+        line = line.replace(",", " ; ")
+    found: list[tuple[str, float]] = []
+    for match in _TOKEN.finditer(line):
+        value = float(match.group(1).replace(",", "."))
+        unit = re.sub(r"\s", "", match.group(2) or "").lower()
+        if unit == "w":
+            found.append(("watts", value))
+        elif unit.startswith("v/") or unit == "vpc":
+            found.append(("cell volts", value))
+        elif unit in _SCALES:
+            kind, scale = _SCALES[unit]
+            found.append((kind, value * scale))
+        else:
+            found.append(("", value))
+    return found
+
+
+def _heading(line: str) -> list[tuple[str, float]] | None:
+    """Return what the columns of a heading are, with their scale, or None where it names none."""
+    columns: list[tuple[str, float]] = []
+    for cell in re.split(r"[;\t,|]|\s{2,}", line):
+        words = re.findall(r"[a-z]+", cell.lower())
+        kind = next((kind for kind, names in _HEADINGS if any(w in names for w in words)), "")
+        scale = next((_SCALES[w][1] for w in words if w in _SCALES and _SCALES[w][0] == kind), 1.0)
+        columns.append((kind, scale))
+    return columns if sum(bool(kind) for kind, _ in columns) >= 2 else None
+
+
+def _of_line(
+    tokens: list[tuple[str, float]], heading: list[tuple[str, float]] | None, cells_count: int, end_v: float
+) -> list[TableRow] | str:
+    if heading and len(tokens) == len(heading) and all(kind == "" for kind, _ in tokens):
+        tokens = [(kind, value * scale) for (_, value), (kind, scale) in zip(tokens, heading, strict=True)]
+    if any(kind == "" for kind, _ in tokens):
+        return "has a number without a unit: write it as in 0.35 A; 20 h; 10.5 V, or name the columns in a first line."
+    values = {}
+    for kind, value in tokens:
+        if kind in values:
+            return f"has two figures of {kind}: one row is one current, one time and one end voltage."
+        values[kind] = value
+    if _TIME not in values or (_CURRENT not in values and _CHARGE not in values):
+        return "needs a current and a time, as in 0.35 A; 20 h; 10.5 V, or a rating as in 7 Ah at 20 h to 10.5 V."
+    if values[_TIME] <= 0 or values.get(_CURRENT, values.get(_CHARGE, 0.0)) <= 0:
+        return "must be above zero."
+    current_a = values[_CURRENT] if _CURRENT in values else values[_CHARGE] / values[_TIME]
+    return [TableRow(current_a, values[_TIME], _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v))]
+
+
+def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TableRow] | str:
+    cells = list(tokens)
+    volts = cell_v = None
+    if len(cells) == len(times_h) + 1:
+        kind, value = cells.pop(0)
+        volts, cell_v = (None, value) if kind == "cell volts" else (value, None)
+    if len(cells) != len(times_h):
+        return f"has {len(cells)} figures under {len(times_h)} times: every time needs one, with the end voltage before them."
+    end = _end_v(volts, cell_v, cells_count, end_v)
+    return [TableRow(value, hours_h, end) for (_, value), hours_h in zip(cells, times_h, strict=True) if value > 0]
+
+
+def _end_v(volts: float | None, cell_v: float | None, cells_count: int, end_v: float) -> float:
+    if cell_v is not None:
+        return cell_v * cells_count
+    if volts is None:
+        return end_v
+    return volts * cells_count if cells_count > 1 and volts <= min(HIGHEST_CELL_V, 0.5 * end_v) else volts
