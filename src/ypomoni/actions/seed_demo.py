@@ -4,13 +4,14 @@ from importlib import resources
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
 from ypomoni.actions.actor import Actor
+from ypomoni.actions.edit import create, shared_keys
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.documents.site_file import read_site_text
 from ypomoni.storage.accounts import select_account_by_email, select_organisation
 from ypomoni.storage.changes import select_setting, upsert_setting
-from ypomoni.storage.connection import Connection
+from ypomoni.storage.connection import Connection, Row
 
-SEED_VERSION = "2"
+SEED_VERSION = "3"
 ORGANISATION = "Saltmarsh Alarm Co-op"
 PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
 PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo
@@ -34,5 +35,37 @@ def seed_demo(connection: Connection, passwords: Passwords) -> bool:
             site_file = read_site_text(file.read_bytes())
             older = sites_named(connection, actor, site_file.site.name)
             import_site(connection, actor, site_file, replacing=older[0] if older else None)
+    _seed_shared(connection, actor)
     upsert_setting(connection, organisation_id, "seed_version", SEED_VERSION)
     return True
+
+
+# What this made-up wholesaler keeps of one chemistry, and one requirement of the organisation's own.
+STOCK = (("Shelf block 12.8 V 7 Ah", 7.0), ("Shelf block 12.8 V 20 Ah", 20.0))
+OWN_PROFILE: Row = {
+    "name": "Strongroom humidity, 8 h",
+    "source": "agreed with the archive's conservator",
+    "standby_h": 8.0,
+    "alarm_min": 0.0,
+    "recharge_h": 24.0,
+    "recharge_to_ratio": 0.8,
+    "method": "simulation",
+    "end_of_life_ratio": 0.8,
+    "design_margin_ratio": 1.0,
+    "usable_ratio": 0.65,
+    "age_ratio": 1.0,
+    "activity_ratio": 0.9,
+    "response_h": None,
+    "depth_ratio": 0.5,
+    "inverter_ratio": 1.0,
+}
+
+
+def _seed_shared(connection: Connection, actor: Actor) -> None:
+    """Add the organisation's own stock and profile, where they are not there yet."""
+    if not shared_keys(connection, actor, "stock"):
+        for name, capacity_ah in STOCK:
+            values = {"name": name, "chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": capacity_ah, "rate_h": 20.0, "key": None}
+            create(connection, actor, "stock", values, shared_keys(connection, actor, "stock"))
+    if not shared_keys(connection, actor, "profile"):
+        create(connection, actor, "profile", {**OWN_PROFILE, "key": None}, set())

@@ -11,7 +11,7 @@ from ypomoni.core.simulation import Holdover, LoadCurrents, Outage, Timeline, bu
 from ypomoni.core.simulation.demand import Floor, contribution, floors_of, mean_draw, peak_draw, total_draw
 from ypomoni.core.supplies import Supply
 from ypomoni.core.totals import MeasuredTotal, shift_of_loads
-from ypomoni.core.uncertainty import expected_currents, half_width_a, sizing_currents
+from ypomoni.core.uncertainty import best_currents, expected_currents, half_width_a, sizing_currents, worst_currents
 
 # A meter read for a minute sees a burst that comes this often.
 OFTEN_PER_HOUR = 60.0
@@ -141,6 +141,11 @@ class Case:
     def draws_nothing(self) -> bool:
         """Whether neither standby nor alarm draws anything."""
         return self.peak_current_a(in_alarm=False) == 0 and self.peak_current_a(in_alarm=True) == 0
+
+    @cached_property
+    def current_ends(self) -> tuple[tuple[LoadCurrents, LoadCurrents], ...]:
+        """The currents of each load at their bad and at their good end."""
+        return tuple((worst_currents(c, self.climate_of(c.load)), best_currents(c, self.climate_of(c.load))) for c in self.currents)
 
     @cached_property
     def _demand(self) -> tuple["_Demand", "_Demand"]:

@@ -5,6 +5,7 @@ a piece of constant current is exact, a power is walked with the current at the 
 holdover is the first alarm start that is not carried.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +13,7 @@ import numpy as np
 from ypomoni.core.batteries import Pack
 from ypomoni.core.simulation import Outage, Timeline
 from ypomoni.core.simulation.demand import SAME_TIME_H
-from ypomoni.core.simulation.run import HORIZON_H, NUDGE_H
+from ypomoni.core.simulation.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, NUDGE_H
 from ypomoni.core.simulation.state import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 
 Array = np.ndarray
@@ -21,6 +22,10 @@ SEEK_COUNT = 40
 # A pattern of more pieces than this is walked with its bursts spread evenly: nobody could tell the difference.
 MOST_PATTERN_PIECES = 1_500
 MOST_ROUNDS = 4
+# Of the holdover with averaged bursts: from here on they are walked one by one.
+START_SHARE_RATIO = 0.96
+# States are kept at every so many steps; in between they are walked to again.
+KEPT_EVERY_COUNT = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +120,7 @@ class Batch:
     def walk(
         self,
         pattern: Pattern,
+        who: Array,
         t: Array,
         u: Array,
         d: Array,
@@ -122,50 +128,51 @@ class Batch:
         *,
         trace: list[tuple[Array, Array, Array]] | None = None,
         locate: bool = False,
+        ends: bool = True,
     ) -> tuple[Array, Array, Array, Array]:
-        """Walk every sample from its own time to its own end. Returns (t, u, d, ended)."""
+        """Walk samples, each from its own time to its own end; without ``ends`` whatever the voltage. Returns (t, u, d, ended)."""
         t, u, d = t.copy(), u.copy(), d.copy()
-        ended = np.zeros(self.count, dtype=bool)
-        step_h = np.full(self.count, np.inf)
-        who = self.everyone[t < until_h]
-        while len(who):
-            index, piece_end = pattern.at(t[who])
-            draw, limit = pattern.draws[who, index], pattern.ends_v[who, index]
-            left = np.minimum(piece_end, until_h[who]) - t[who]
-            i0, v0 = self.terminal(who, u[who], d[who], draw)
-            dt = np.minimum(left, step_h[who])
+        ended = np.zeros(len(who), dtype=bool)
+        step_h = np.full(len(who), np.inf)
+        active = np.flatnonzero(t < until_h)
+        while len(active):
+            own = who[active]
+            index, piece_end = pattern.at(t[active])
+            draw, limit = pattern.draws[own, index], pattern.ends_v[own, index]
+            ua, da = u[active], d[active]
+            left = np.minimum(piece_end, until_h[active]) - t[active]
+            i0, v0 = self.terminal(own, ua, da, draw)
+            dt = np.minimum(left, step_h[active])
             mean = i0
             if self.mixed:
-                middle = self.relax(who, u[who], d[who], i0, 0.5 * dt)
-                im, vm = self.terminal(who, *middle, draw)
+                im, vm = self.terminal(own, *self.relax(own, ua, da, i0, 0.5 * dt), draw)
                 mean = np.where(np.isneginf(vm), i0, im)
-            u1, d1 = self.relax(who, u[who], d[who], mean, dt)
-            i1, v1 = self.terminal(who, u1, d1, draw)
-            accepted = np.ones(len(who), dtype=bool)
+            u1, d1 = self.relax(own, ua, da, mean, dt)
+            i1, v1 = self.terminal(own, u1, d1, draw)
+            fails = (v0 < limit) | (v1 < limit) if ends else np.zeros(len(active), dtype=bool)
+            goes = ~fails
             if self.mixed:
                 safe = np.where(i0 > 0, i0, 1.0)
                 change = np.maximum(np.abs(i1 - i0), np.abs(mean - i0)) / safe
                 change = np.where(np.isneginf(v1), 1.0, change)
                 accepted = (change <= CURRENT_CHANGE_RATIO) | (dt <= SHORTEST_STEP_H) | (v0 < limit)
                 growth = np.where(change > 0, 0.8 * CURRENT_CHANGE_RATIO / np.maximum(change, 1e-12), 4.0)
-                step_h[who] = dt * np.clip(growth, 0.1, 4.0)
-            fails = accepted & ((v0 < limit) | (v1 < limit))
-            if np.any(fails):
-                losers = who[fails]
+                step_h[active] = dt * np.clip(growth, 0.1, 4.0)
+                fails, goes = fails & accepted, goes & accepted
+            if fails.any():
+                losers = active[fails]
                 if locate:
-                    after = self._crossing(
-                        losers, u[losers], d[losers], draw[fails], mean[fails], np.where(v0 < limit, 0.0, dt)[fails], limit[fails]
-                    )
-                    u[losers], d[losers] = self.relax(losers, u[losers], d[losers], mean[fails], after)
+                    start = np.where(v0 < limit, 0.0, dt)[fails]
+                    after = self._crossing(who[losers], u[losers], d[losers], draw[fails], mean[fails], start, limit[fails])
+                    u[losers], d[losers] = self.relax(who[losers], u[losers], d[losers], mean[fails], after)
                     t[losers] += after
                 ended[losers] = True
-            goes = accepted & ~fails
-            movers = who[goes]
-            t[movers] = np.where(dt >= left, np.minimum(piece_end, until_h[who]), t[who] + dt)[goes]
+            movers = active[goes]
+            t[movers] = np.where(dt >= left, np.minimum(piece_end, until_h[active]), t[active] + dt)[goes]
             u[movers], d[movers] = u1[goes], d1[goes]
             if trace is not None:
                 trace.append((t.copy(), u.copy(), d.copy()))
-            who = self.everyone[~ended & (t < until_h - SAME_TIME_H)]
+            active = np.flatnonzero(~ended & (t < until_h - SAME_TIME_H))
         return t, u, d, ended
 
     def _crossing(self, who: Array, u: Array, d: Array, draw: Array, mean: Array, dt: Array, limit: Array) -> Array:
@@ -176,50 +183,102 @@ class Batch:
             high, low = np.where(below, middle, high), np.where(below, low, middle)
         return low
 
+    # -- many bursts --------------------------------------------------------------------------------------------------------------
+
+    def averaged_start(self, coarse_h: Array) -> tuple[Array, Array, Array] | None:
+        """Return a state (t, u, d) of every sample close before its end, its early bursts averaged at each state as the scalar run does.
+
+        ``coarse_h`` are the holdovers with bursts spread evenly; None where there are few bursts. [h]
+        """
+        pattern = self.standby
+        period_h = max(pattern.period_h, self.alarm.period_h)
+        edges_per_hour = len(pattern.edges_h) / pattern.period_h if pattern.period_h else 0.0
+        begin_h = pattern.period_h * math.ceil(pattern.settled_h / pattern.period_h) if pattern.period_h else 0.0
+        start_h = START_SHARE_RATIO * coarse_h - 5.0 / self.k - 2 * period_h
+        if edges_per_hour * float(np.max(coarse_h)) < EXPLICIT_EDGES or np.any(start_h <= begin_h + pattern.period_h):
+            return None
+        zero = np.zeros(self.count)
+        _, u, d, ended = self.walk(pattern, self.everyone, zero, zero, zero, np.full(self.count, begin_h))
+        if np.any(ended):
+            return None
+        periods = np.floor((start_h - begin_h) / pattern.period_h)
+        inside = pattern.starts_h >= pattern.settled_h - SAME_TIME_H
+        starts_h = pattern.starts_h[inside]
+        weights = np.diff(np.append(starts_h, pattern.settled_h + pattern.period_h)) / pattern.period_h
+        draws = pattern.draws[:, inside]
+
+        def mean_a(u: Array, d: Array) -> Array:
+            found = np.zeros(self.count)
+            for n, weight in enumerate(weights):
+                found += weight * self.terminal(self.everyone, u, d, draws[:, n])[0]
+            return found
+
+        steps_count = AVERAGED_STEPS if self.mixed else 1
+        dt = periods * pattern.period_h / steps_count
+        for _ in range(steps_count):
+            middle = self.relax(self.everyone, u, d, mean_a(u, d), 0.5 * dt) if self.mixed else (u, d)
+            u, d = self.relax(self.everyone, u, d, mean_a(*middle), dt)
+        return begin_h + periods * pattern.period_h, u, d
+
     # -- the search ---------------------------------------------------------------------------------------------------------------
 
     def holdovers_h(self, begin: tuple[Array, Array, Array] | None = None) -> Array:
         """Return the holdover of every sample. ``begin`` is a state (t, u, d) before which bursts were spread evenly. [h]"""
         t0, u0, d0 = begin or (np.zeros(self.count), np.zeros(self.count), np.zeros(self.count))
         trace = [(t0.copy(), u0.copy(), d0.copy())]
-        stop_h, *_ = self.walk(self.standby, t0, u0, d0, np.full(self.count, HORIZON_H), trace=trace, locate=True)
-        self._checkpoints = tuple(np.array(column) for column in zip(*trace, strict=True))  # type: ignore[assignment]
+        everyone, horizon_h = self.everyone, np.full(self.count, HORIZON_H)
+        stop_h, *_ = self.walk(self.standby, everyone, t0, u0, d0, horizon_h, trace=trace, locate=True)
+        kept = trace[::KEPT_EVERY_COUNT]
+        self._checkpoints = tuple(np.array(column) for column in zip(*kept, strict=True))  # type: ignore[assignment]
         if self.alarm_h <= 0:
             return stop_h
-        low, high = t0.copy(), stop_h.copy()
-        carried_at_end = self.carries(stop_h)
-        carried_at_start = self.carries(t0)
-        for _ in range(SEEK_COUNT):
-            middle = 0.5 * (low + high)
-            fine = self.carries(middle)
-            low, high = np.where(fine, middle, low), np.where(fine, high, middle)
-            if np.all(high - low < 0.2 * NUDGE_H):
-                break
-        found = np.where(carried_at_end, stop_h, np.where(carried_at_start, low, t0))
-        if not (self.standby.period_h or self.alarm.period_h):
-            return found
-        return self._earliest(found, t0)
-
-    def _earliest(self, found: Array, floor_h: Array) -> Array:
-        """Return the first failing start: every change of the pattern in the period before a known one is tried, as long as one is earlier."""
+        found = stop_h.copy()
+        fails_at_end, fails_at_start = ~self.carries(everyone, stop_h), ~self.carries(everyone, t0)
+        found[fails_at_start] = t0[fails_at_start]
         period_h = max(self.standby.period_h, self.alarm.period_h)
+        who = np.flatnonzero(~fails_at_start)
+        failing = np.flatnonzero(~fails_at_start & fails_at_end)
+        if period_h == 0.0:
+            found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.2 * NUDGE_H)[0]
+            return found
+        # A start known to fail, to a quarter of a period; then the first change of the pattern at which one fails, a period back.
+        found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.25 * period_h)[1]
         for _ in range(MOST_ROUNDS):
-            before = found.copy()
-            marks = self._marks(found, period_h)
-            for n in range(marks.shape[1] - 1):
-                left, right = marks[:, n], np.minimum(marks[:, n + 1], found)
-                usable = (right - left > 3 * NUDGE_H) & (left >= floor_h - SAME_TIME_H) & (left < found - 3 * NUDGE_H)
-                if not np.any(usable):
-                    continue
-                first = self.carries(np.where(usable, left + NUDGE_H, floor_h))
-                last = self.carries(np.where(usable, right - NUDGE_H, floor_h))
-                at_left = usable & ~first
-                found = np.where(at_left, np.minimum(found, left), found)
-                within = usable & first & ~last & (right - NUDGE_H < found)
-                if np.any(within):
-                    found = np.where(within, np.minimum(found, self._bisect(left + NUDGE_H, right - NUDGE_H, within)), found)
-            if np.all(found >= before - 2 * NUDGE_H):
+            if not len(who):
                 break
+            earlier = self._earliest(who, found[who], t0[who], period_h)
+            moved = earlier < found[who] - 2 * NUDGE_H
+            found[who] = earlier
+            who = who[moved]
+        return found
+
+    def _earliest(self, who: Array, found: Array, floor_h: Array, period_h: float) -> Array:
+        """Return the first failing start in the period before one; that one itself where nothing earlier fails."""
+        marks = self._marks(found, period_h)
+        found = found.copy()
+        low, high = np.full(len(who), np.nan), np.full(len(who), np.nan)
+        open_ = np.arange(len(who))
+        for n in range(marks.shape[1] - 1):
+            left, right = marks[open_, n], marks[open_, n + 1]
+            usable = (right - left > 3 * NUDGE_H) & (left >= floor_h[open_] - SAME_TIME_H)
+            tried = open_[usable]
+            if not len(tried):
+                continue
+            first_h, last_h = left[usable] + NUDGE_H, right[usable] - NUDGE_H
+            first = self.carries(who[tried], first_h)
+            at_left = tried[~first]
+            found[at_left] = marks[at_left, n]
+            rest = np.flatnonzero(first)
+            last = self.carries(who[tried[rest]], last_h[rest])
+            within = rest[~last]
+            low[tried[within]], high[tried[within]] = first_h[within], last_h[within]
+            done = np.concatenate([at_left, tried[within]])
+            open_ = np.setdiff1d(open_, done, assume_unique=True)
+            if not len(open_):
+                break
+        inside = np.flatnonzero(~np.isnan(low))
+        if len(inside):
+            found[inside] = self._bisect(who[inside], low[inside], high[inside], 0.2 * NUDGE_H)[0]
         return found
 
     def _marks(self, high: Array, period_h: float) -> Array:
@@ -231,31 +290,31 @@ class Batch:
         marks = np.sort(offsets[None, :] + whole * period_h, axis=1)
         return np.concatenate([np.maximum(begin, 0.0)[:, None], np.clip(marks, 0.0, high[:, None]), high[:, None]], axis=1)
 
-    def _bisect(self, low: Array, high: Array, who: Array) -> Array:
+    def _bisect(self, who: Array, low: Array, high: Array, width_h: float) -> tuple[Array, Array]:
+        """Return the last start found to be carried and the first found not to be, no further apart than a width."""
         low, high = low.copy(), high.copy()
         for _ in range(SEEK_COUNT):
-            middle = np.where(who, 0.5 * (low + high), 0.0)
-            fine = self.carries(middle)
-            low, high = np.where(fine, middle, low), np.where(fine, high, middle)
-            if np.all((high - low)[who] < 0.2 * NUDGE_H):
+            wide = np.flatnonzero(high - low > width_h)
+            if not len(wide):
                 break
-        return low
+            middle = 0.5 * (low[wide] + high[wide])
+            fine = self.carries(who[wide], middle)
+            low[wide], high[wide] = np.where(fine, middle, low[wide]), np.where(fine, high[wide], middle)
+        return low, high
 
-    def carries(self, start_h: Array) -> Array:
-        """Say of every sample whether an alarm that starts at its time is carried to its end."""
-        u, d = self.state_at(start_h)
-        return ~self.walk(self.alarm, start_h, u, d, start_h + self.alarm_h)[3]
+    def carries(self, who: Array, start_h: Array) -> Array:
+        """Say of samples whether an alarm that starts at their times is carried to its end."""
+        if not len(who):
+            return np.zeros(0, dtype=bool)
+        u, d = self.state_at(who, start_h)
+        return ~self.walk(self.alarm, who, start_h, u, d, start_h + self.alarm_h)[3]
 
-    def state_at(self, t: Array) -> tuple[Array, Array]:
-        """Return the state of every sample in standby at its time."""
+    def state_at(self, who: Array, t: Array) -> tuple[Array, Array]:
+        """Return the state of samples in standby at their times."""
         assert self._checkpoints is not None  # noqa: S101 - set by the walk that precedes every search
         times, us, ds = self._checkpoints
-        row = np.maximum((times <= t[None, :] + SAME_TIME_H).sum(axis=0) - 1, 0)
-        t0, u0, d0 = times[row, self.everyone], us[row, self.everyone], ds[row, self.everyone]
-        _, u, d, _ = self.walk(_unending(self.standby), np.minimum(t0, t), u0, d0, t)
+        known = times if len(who) == self.count else times[:, who]
+        row = np.maximum((known <= t[None, :] + SAME_TIME_H).sum(axis=0) - 1, 0)
+        t0, u0, d0 = times[row, who], us[row, who], ds[row, who]
+        _, u, d, _ = self.walk(self.standby, who, np.minimum(t0, t), u0, d0, t, ends=False)
         return u, d
-
-
-def _unending(pattern: Pattern) -> Pattern:
-    """Return a pattern in which nothing ends: a state that was reached is walked to, whatever the voltage."""
-    return Pattern(pattern.starts_h, pattern.draws, np.full_like(pattern.ends_v, -np.inf), pattern.settled_h, pattern.period_h)

@@ -7,7 +7,7 @@ Samples share the instants at which bursts begin and end. Where those recur all 
 instant of its own, so that holdovers are sought in all samples by one bisection.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -18,14 +18,13 @@ from ypomoni.core.uncertainty import (
     CAPACITY_SPREAD_RATIO,
     CONDITION_SPREAD_RATIO,
     TABLED_SPREAD_RATIO,
-    best_currents,
-    worst_currents,
 )
 
 DEVIATIONS = 1.96
 DEFAULT_SEED = 20_261_125
 SAMPLES_COUNT = 1_000
-CHUNK_COUNT = 250
+# Drawn as it grows: a first look soon, the rest in ever larger steps, since many at once cost little more than few.
+CHUNKS = (100, 300, 600)
 # Beyond this an input counts as at its limit times this: a normal variable has no end, a current cannot be below nothing.
 LARGEST_Z = 4.0
 LEAST_CONDITION_RATIO = 0.05
@@ -75,17 +74,16 @@ def draw_inputs(case: Case, samples_count: int, seed: int, first: int = 0) -> In
 def currents_of_sample(case: Case, loads_z: np.ndarray) -> tuple[LoadCurrents, ...]:
     """Return the currents of one sample: expected, moved towards the bad end by z/1.96 of its distance, or towards the good end."""
     found: list[LoadCurrents] = []
-    for c, z in zip(case.currents, loads_z, strict=True):
-        climate = case.climate_of(c.load)
-        end = worst_currents(c, climate) if z >= 0 else best_currents(c, climate)
-        part = abs(float(z)) / DEVIATIONS
+    for c, (bad, good), z in zip(case.currents, case.current_ends, loads_z, strict=True):
+        end, part = (bad if z >= 0 else good), abs(float(z)) / DEVIATIONS
         found.append(
-            replace(
-                c,
+            LoadCurrents(
+                load=c.load,
                 standby_current_a=_moved(c.standby_current_a, end.standby_current_a, part),
                 alarm_current_a=_moved(c.alarm_current_a, end.alarm_current_a, part),
                 burst_currents_a=tuple(_moved(b, e, part) for b, e in zip(c.burst_currents_a, end.burst_currents_a, strict=True)),
                 extra_current_a=_moved(c.extra_current_a, end.extra_current_a, part),
+                extra_peak_a=c.extra_peak_a,
                 pieces_coincide=end.pieces_coincide and part >= 1.0,
             )
         )
@@ -122,15 +120,11 @@ def sample_holdovers(case: Case, samples_count: int, seed: int = DEFAULT_SEED, f
     inputs = draw_inputs(case, samples_count, seed, first)
     outages = [outage_of_sample(case, inputs, n) for n in range(samples_count)]
     batch = Batch(outages)
-    return Sampled(holdovers_h=batch.holdovers_h(_averaged_start(outages)), seed=seed)
-
-
-def _averaged_start(outages: list[Outage]) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
-    """Return where each sample's explicit walk begins, where very many bursts come before: as the scalar run skips ahead."""
-    starts = [o.skipped_ahead() for o in outages]
-    if all(t == 0.0 for t, _, _ in starts):
-        return None
-    return tuple(np.array(column) for column in zip(*starts, strict=True))  # type: ignore[return-value]
+    begin = None
+    if batch.standby.period_h:
+        coarse = Batch([Outage(o.pack, o.standby.averaged(), o.alarm.averaged(), o.alarm_h, o.threshold_v) for o in outages])
+        begin = batch.averaged_start(coarse.holdovers_h())
+    return Sampled(holdovers_h=batch.holdovers_h(begin), seed=seed)
 
 
 def survival_curve(holdovers_h: np.ndarray, standby_h: float, seed: int, points_count: int = 121) -> SurvivalCurve:

@@ -246,11 +246,6 @@ class Outage:
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
 
-    def skipped_ahead(self) -> tuple[float, float, float]:
-        """Return the state (t, u, d) at which the explicit walk begins: after the bursts that are averaged, or at the start."""
-        self._skip_ahead()
-        return self._trace[0]
-
     def coarse_holdover_h(self) -> float:
         """Return the holdover of a demand without trains to about 1 %. [h]"""
         low, high = 0.0, self.standby_stop().t_h

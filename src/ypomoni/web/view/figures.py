@@ -7,9 +7,22 @@ from ypomoni.core.results import SupplyResult, Working
 from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_hours_over
 
 METHOD_PREFIX = "method_"
+STANDBY_PREFIX = "standby_"
 _SYMBOL = re.compile(r"[A-Za-z][A-Za-z0-9]*")
 _FUNCTIONS = frozenset({"min", "max", "exp", "sqrt"})
-SYMBOLS = {"eta": "η", "fT": "f_T", "fR": "f_R", "tmin": "t_min", "rAh": "r_Ah", "fu": "f_use", "fa": "f_age", "fx": "f_act"}
+SYMBOLS = {
+    "eta": "η",
+    "fT": "f_T",
+    "fR": "f_R",
+    "tmin": "t_min",
+    "rAh": "r_Ah",
+    "fu": "f_use",
+    "fa": "f_age",
+    "fx": "f_act",
+    "fd": "f_depth",
+    "fi": "f_inv",
+    "Vend": "V_end",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,6 +47,8 @@ def find_working(result: SupplyResult, key: str) -> Working | None:
     """Return a working of a result by its key, methods included."""
     if key.startswith(METHOD_PREFIX):
         return next((m.working for m in result.methods if m.method.value == key.removeprefix(METHOD_PREFIX)), None)
+    if key.startswith(STANDBY_PREFIX) and key not in result.workings:
+        return next((m.holdover_working for m in result.methods if m.method.value == key.removeprefix(STANDBY_PREFIX)), None)
     return result.workings.get(key)
 
 

@@ -14,7 +14,10 @@ LEAST_SMALL_PX = 3.0
 LABEL_PX = 15.0
 LABEL_PERCENT = 11.0
 HEAD_PX = 21
-FOOT_PX = 17
+FOOT_PX = 31
+# Marks of other states of the battery that are closer than this share one label.
+TOGETHER_PERCENT = 6.0
+SCENARIO_WORDS = (("fresh", "new"), ("cold", "cold"), ("end_of_life", "old"), ("worst", "old and cold"))
 # As high as the label beside it, so that the required line runs through from lane to lane.
 LEAST_LANE_PX = 80
 SHADES = 6
@@ -30,6 +33,17 @@ class Ribbon:
     shade: int
     label: str
     label_y: float
+    title: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ScenarioMark:
+    """Where a lane would end with its battery in other states; marks close to each other share a label."""
+
+    xs: tuple[float, ...]
+    label: str
+    label_x: float
+    anchor: str
     title: str
 
 
@@ -78,6 +92,8 @@ class Lane:
     label_anchor: str
     label_y: float
     empty: bool
+    scenarios: tuple[ScenarioMark, ...] = field(default=())
+    scenarios_y: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +107,7 @@ class Strip:
     has_recharge: bool = False
     has_bursts: bool = False
     has_hatch: bool = False
+    has_scenarios: bool = False
     must: str = ""
     must_x: float = 0.0
 
@@ -111,6 +128,7 @@ def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False)
         has_recharge=any(lane.recharge_label for lane in lanes),
         has_bursts=any(lane.burst_xs for lane in lanes),
         has_hatch=any(lane.hatch_width > 0 for lane in lanes),
+        has_scenarios=any(lane.scenarios for lane in lanes),
         must=_must(plan),
         must_x=lanes[0].required_x,
     )
@@ -186,7 +204,36 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         label_anchor=label_anchor,
         label_y=round(top - 6, 1),
         empty=s.holdover is None or expected_h <= 0,
+        scenarios=() if small else _scenarios(s, axis_h),
+        scenarios_y=round(top + body, 1),
     )
+
+
+def _scenarios(s: SupplyResult, axis_h: float) -> tuple[ScenarioMark, ...]:
+    """Return the marks of other states of the battery, from left to right."""
+    if s.scenarios is None or s.holdover is None or s.holdover.expected <= 0:
+        return ()
+    found = sorted((min(getattr(s.scenarios, key), axis_h), getattr(s.scenarios, key), word) for key, word in SCENARIO_WORDS)
+    groups: list[list[tuple[float, float, str]]] = []
+    for entry in found:
+        if groups and 100 * (entry[0] - groups[-1][-1][0]) / axis_h < TOGETHER_PERCENT:
+            groups[-1].append(entry)
+        else:
+            groups.append([entry])
+    marks: list[ScenarioMark] = []
+    for group in groups:
+        xs = tuple(round(100 * shown_h / axis_h, 3) for shown_h, *_ in group)
+        middle = (xs[0] + xs[-1]) / 2
+        marks.append(
+            ScenarioMark(
+                xs=xs,
+                label=", ".join(word for *_, word in group),
+                label_x=round(middle, 3),
+                anchor="start" if middle < 6 else "end" if middle > 94 else "middle",
+                title="; ".join(f"{word}: {say_hours(hours_h, not_reaching_h=s.standby_h)}" for _, hours_h, word in group),
+            )
+        )
+    return tuple(marks)
 
 
 def _fit(s: SupplyResult) -> str:
@@ -198,7 +245,7 @@ def _fit(s: SupplyResult) -> str:
 def _label_place(end_x: float, required_x: float) -> tuple[float, str]:
     """Return where the end's label stands so that it never crosses the required line: on the end's own side of it."""
     if end_x < required_x:
-        return (end_x, "end") if end_x > 22 else (end_x, "start")
+        return (end_x, "end") if end_x > 22 or (end_x > 6 and required_x - end_x < 6) else (end_x, "start")
     return (end_x, "start") if end_x < 80 else (end_x, "end") if end_x - required_x > 26 else (100.0, "end")
 
 
