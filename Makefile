@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 BIN := .venv/bin
 
-.PHONY: demo test bench lint screenshots stop setup
+.PHONY: demo test bench accuracy lint screenshots stop setup
 
 setup:
 	@tools/setup.sh
@@ -21,6 +21,9 @@ lint: setup
 
 bench: setup
 	@$(BIN)/python tools/bench.py
+
+accuracy: setup
+	@$(BIN)/python tools/accuracy.py
 
 screenshots: setup
 	@$(BIN)/python tools/screenshots.py

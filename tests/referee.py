@@ -64,13 +64,18 @@ def voltage(pack, u, d, i, p, g):
 
 
 def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000, states=None, start=(0.0, 0.0, 0.0)):
-    """Return (end time in s, or None when the alarm is carried to its end). ``threshold_v`` may be a function of (time in s, in alarm)."""
+    """Return (end time in s, or None when the alarm is carried to its end).
+
+    ``threshold_v`` may be a function of (time in s, in alarm), and ``pack`` one of the time in s, for a temperature that moves.
+    """
+    pack_at = pack if callable(pack) else lambda _: pack
     ends_at = threshold_v if callable(threshold_v) else lambda *_: threshold_v
     t, u, d = start
     until = alarm_at_s + alarm_s
     event = next_event(loads, t)
     asked = demand(loads, own_a, t, t >= alarm_at_s)
     while t < min(until, limit_s):
+        pack = pack_at(t)
         current, v = voltage(pack, u, d, *asked)
         if v < ends_at(t, t >= alarm_at_s):
             return t
@@ -81,10 +86,10 @@ def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000,
         u, d = u + (current + pack.get("lost", 0.0)) * dt, d + pack["k"] * (current * pack["r1"] - d) * dt
         t = stop
         if t >= event or t == alarm_at_s:
-            if voltage(pack, u, d, *asked)[1] < ends_at(t - 1e-3, t > alarm_at_s):
+            if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, t > alarm_at_s):
                 return t
             event = next_event(loads, t)
             asked = demand(loads, own_a, t, t >= alarm_at_s)
-    if voltage(pack, u, d, *asked)[1] < ends_at(t - 1e-3, True):
+    if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, True):
         return t
     return None

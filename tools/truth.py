@@ -62,7 +62,7 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     for key, make in (("lead_acid", lead_acid), ("lifepo4", lifepo4)):
         c20 = capacity_ah(make)
-        _, values, cells, end_v = make()
+        _, _, cells, end_v = make()
         sweep = []
         for name, rate in RATES.items():
             seconds, v = run(make, [(c20 * rate, 3.0 * 3600.0 / rate)])

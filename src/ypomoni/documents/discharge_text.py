@@ -148,7 +148,7 @@ def _of_line(
 def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TableRow] | str:
     cells = list(tokens)
     volts = cell_v = None
-    if len(cells) == len(times_h) + 1:
+    if len(cells) == len(times_h) + 1 or (cells and cells[0][0] in (_VOLTS, "cell volts")):
         kind, value = cells.pop(0)
         volts, cell_v = (None, value) if kind == "cell volts" else (value, None)
     if len(cells) != len(times_h):

@@ -1,0 +1,223 @@
+"""An outage played: against the referee with a moving temperature, against the holdover's own run, and why it ends."""
+
+import math
+
+import pytest
+import referee
+from builders import core_plan, document
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ypomoni.core.batteries import build_pack
+from ypomoni.core.case import Case
+from ypomoni.core.chemistries import CHEMISTRIES
+from ypomoni.core.endurance import Conditions, WhyCode, losses, low_battery_warning, play_supply, why_it_ends
+from ypomoni.core.errors import OutsideTableError
+from ypomoni.core.simulation.play import Mark
+
+TRANSMIT = {"current_a": 1.9, "duration_s": 12, "per_hour": 2}
+BLOCKS = {
+    "lead_agm": (12.0, 10.5, 12),
+    "lead_gel": (12.0, 10.8, 12),
+    "lifepo4": (12.8, 11.2, 12.8),
+    "li_ion": (11.1, 9.3, 11.1),
+    "nimh": (12.0, 10.2, 12),
+    "alkaline": (12.0, 9.0, 12),
+    "li_mno2": (12.0, 9.5, 12),
+    "li_fes2": (12.0, 9.5, 12),
+    "li_socl2": (10.8, 9.3, 10.8),
+}
+
+
+def case_of(supply=None, loads=None, **more):
+    plan = core_plan(document(supply, loads, **more))
+    return Case(plan.supplies[0], plan.loads)
+
+
+def plain(pack):
+    knots = list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True))
+    return {
+        "q": pack.capacity_ah,
+        "rb": pack.resistance_ohm,
+        "g": pack.g,
+        "k": pack.k_per_h,
+        "r1": pack.r1_h,
+        "lost": pack.self_a,
+        "ocv": knots,
+    }
+
+
+@pytest.mark.parametrize("behaviour", ["constant_current", "constant_power", "resistive"])
+@pytest.mark.parametrize("chemistry", BLOCKS)
+def test_an_outage_with_a_days_temperature_curve_agrees_with_the_referee(chemistry, behaviour):
+    """Every chemistry and behaviour, bursts, an alarm, 12 ± 7 °C over the day: the end within 1 s or 0.1 % of Euler at a second."""
+    block_v, cutoff_v, rail_v = BLOCKS[chemistry]
+    light = chemistry == "li_socl2"
+    standby_a, alarm_a, burst_a = (0.004, 0.01, 0.02) if light else (0.5, 1.1, 1.6)
+    full = 0.2 if light else 1.0
+    capacity_ah = 2.4 if light else 7.0
+    load = {
+        "rail_v": rail_v,
+        "behaviour": behaviour,
+        "standby": {"current_a": standby_a, "provenance": "measured"},
+        "alarm": {"current_a": alarm_a, "provenance": "measured"},
+        "bursts": [{"current_a": burst_a, "duration_s": 20, "per_hour": 3}],
+    }
+    bank = {"chemistry": chemistry, "block_v": block_v, "capacity_ah": capacity_ah}
+    case = case_of({"nominal_v": rail_v, "cutoff_v": cutoff_v, "bank": bank}, [load], requirement={"alarm_min": 0})
+    conditions = Conditions(
+        condition_ratio=0.85, mean_degc=12.0, swing_degc=7.0, failure_hour_h=18.0, alarm_at_h=4.0, alarm_h=0.5, start_ratio=full
+    )
+    played = play_supply(case, conditions)
+    theirs = [
+        {
+            "behaviour": behaviour,
+            "standby_a": standby_a,
+            "alarm_a": alarm_a,
+            "quantity": 1,
+            "rail_v": rail_v,
+            "bursts": [{**load["bursts"][0], "offset_s": 0}],
+        }
+    ]
+    known = {}
+
+    def pack_at(t_s):
+        # A new one every ten seconds of the day: 0.0006 K.
+        step = int(t_s // 10)
+        if step not in known:
+            degc = 12.0 - 7.0 * math.cos(2 * math.pi * (18.0 + (10 * step + 5) / 3600 - 5.0) / 24)
+            known[step] = plain(build_pack(case.bank, condition_ratio=0.85, temperature_degc=degc))
+        return known[step]
+
+    start = (0.0, (1 - full) * pack_at(0.0)["q"], 0.0)
+    end_s = referee.run(pack_at, theirs, 0.0, cutoff_v, 4 * 3600, 1800, start=start)
+    if end_s is None:
+        # The alarm is carried; standby goes on from there.
+        states = []
+        referee.run(pack_at, theirs, 0.0, cutoff_v, 4 * 3600, 1800, states=states, start=start)
+        t, u, d = states[-1]
+        end_s = referee.run(pack_at, theirs, 0.0, cutoff_v, 1e9, 0, start=(4.5 * 3600, u, d))
+        assert t == pytest.approx(4.5 * 3600, abs=1.5)
+    assert abs(played.end.t_h * 3600 - end_s) <= max(1.5, 0.001 * end_s)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
+    current_a=st.floats(0.02, 4.0),
+    burst_a=st.floats(0.0, 6.0),
+    condition=st.floats(0.3, 1.05),
+    degc=st.floats(-20.0, 40.0),
+    swing=st.floats(0.0, 10.0),
+    full=st.floats(0.05, 1.0),
+    worse=st.floats(0.0, 1.0),
+    what=st.sampled_from(["load", "cold", "age", "start", "capacity"]),
+)
+def test_more_load_cold_age_or_less_charge_never_lengthens_an_outage(
+    behaviour, current_a, burst_a, condition, degc, swing, full, worse, what
+):
+    """And no figure of a timeline is ever negative or no number, and every end has a reason."""
+    swing = min(swing, degc + 20.0)
+
+    def end_h(current_a, condition, degc, full, capacity_ah):
+        load = {"behaviour": behaviour, "standby": {"current_a": current_a, "provenance": "measured"}}
+        load["bursts"] = [{"current_a": max(burst_a, current_a), "duration_s": 15, "per_hour": 2}]
+        case = case_of({"bank": {"capacity_ah": capacity_ah}}, [load])
+        conditions = Conditions(condition_ratio=condition, mean_degc=degc, swing_degc=swing, start_ratio=full)
+        played = play_supply(case, conditions)
+        for s in played.samples:
+            assert all(math.isfinite(x) and x >= 0 for x in (s.t_h, s.terminal_v, s.current_a, s.charge_left_ratio))
+        why = why_it_ends(case, conditions, played)
+        assert why.text
+        assert why.code in list(WhyCode)
+        return played.end.t_h if played.end else played.until_h
+
+    base = {"current_a": current_a, "condition": condition, "degc": degc, "full": full, "capacity_ah": 17.0}
+    change = {
+        "load": {"current_a": current_a * (1 + worse)},
+        "cold": {"degc": degc - worse * (degc - swing + 20.0)},
+        "age": {"condition": condition - worse * (condition - 0.3)},
+        "start": {"full": full * (1 - 0.9 * worse)},
+        "capacity": {"capacity_ah": 17.0 / (1 + worse)},
+    }[what]
+    assert end_h(**{**base, **change}) <= end_h(**base) * (1 + 1e-4) + 1 / 1800
+
+
+def test_a_played_outage_ends_where_the_holdovers_own_run_ends():
+    """Two ways through the model: the walk of the holdover, and the played one, within half a second; and with very many bursts."""
+    loads = [{"min_v": 10.9}, {"behaviour": "constant_power", "bursts": [TRANSMIT]}]
+    often = [{"standby": {"current_a": 0.002}, "bursts": [{"current_a": 0.5, "duration_s": 2, "per_hour": 60}]}]
+    for found in (loads, often):
+        case = case_of(None, found)
+        played = play_supply(case, Conditions())
+        assert played.end.t_h == pytest.approx(case.holdover().endurance_h, rel=1e-4, abs=2e-4)
+    assert played.averaged_until_h > 0
+
+
+WHYS = {
+    "capacity": ({}, [{}], Conditions()),
+    "burst": ({"bank": {"capacity_ah": 7, "condition_ratio": 0.6}}, [{}, {"name": "Communicator", "bursts": [TRANSMIT]}], Conditions()),
+    "cutoff_high": ({"cutoff_v": 12.0}, [{}], Conditions()),
+    "cable": (
+        {},
+        [{"min_v": 10.8, "name": "Far siren", "standby": {"current_a": 1.0}, "cable": {"length_m": 30, "section_mm2": 0.5}}],
+        Conditions(),
+    ),
+    "voltage_collapse": ({"cutoff_v": 1.0}, [{"behaviour": "constant_power", "standby": {"current_a": 25.0}}], Conditions()),
+    "alarm": (
+        {"bank": {"capacity_ah": 2}},
+        [{"standby": {"current_a": 0.02}, "alarm": {"current_a": 9.0, "provenance": "measured"}}],
+        Conditions(alarm_at_h=1.0, alarm_h=2.0),
+    ),
+}
+
+
+@pytest.mark.parametrize("code", WHYS)
+def test_why_it_ends_is_said_with_its_figures(code):
+    """Each reason from a supply made for it: the words name the culprit, the voltage and the charge left."""
+    supply, loads, conditions = WHYS[code]
+    case = case_of(supply, loads)
+    played = play_supply(case, conditions)
+    why = why_it_ends(case, conditions, played)
+    assert why.code == code
+    assert f"{played.end.event.charge_left_ratio * 100:.0f} %" in why.text
+    named = {
+        "burst": "1.9 A burst of Communicator",
+        "cable": "Far siren is starved at the end of 30 m of 0.5 mm²",
+        "cutoff_high": "more are wasted",
+    }
+    assert named.get(code, " V") in why.text
+
+
+def test_overload_and_outlasting_are_said_too():
+    """Above its output limit all holds only if it stays up; an outage cut short says how far it was played."""
+    case = case_of({"output_limit_a": 0.2}, [{}])
+    played = play_supply(case, Conditions(), until_h=1.0)
+    why = why_it_ends(case, Conditions(), played)
+    assert (why.code, played.events[-1].mark) == (WhyCode.OUTLASTS, Mark.HORIZON)
+    assert "only if it does not shut down" in why.overload
+
+
+def test_loads_are_lost_in_the_order_of_what_they_need_with_their_cables():
+    """A voltage a load needs, and the drop of its own cable on top; one that may drop does not end the supply."""
+    loads = [
+        {"name": "Camera", "min_v": 11.4, "essential": False},
+        {"name": "Beam", "min_v": 10.7},
+        {"name": "Siren", "min_v": 10.7, "standby": {"current_a": 0.2}, "cable": {"length_m": 40, "section_mm2": 0.5}},
+    ]
+    case = case_of({"cutoff_v": 10.5, "low_battery_v": 11.6}, loads)
+    played = play_supply(case, Conditions())
+    assert [e.owner for e in losses(played)] == ["Camera", "Siren", "Beam", "cut-off of Bay"]
+    assert played.end.event.owner == "Siren"
+    drop_v = 2 * 40 * 0.01724 / 0.5 * 0.2
+    assert played.end.event.limit_v == pytest.approx(10.7 + drop_v, abs=1e-3)
+    warning = low_battery_warning(case)
+    assert warning.at_h + warning.standby_h == pytest.approx(played.end.t_h)
+    assert 0 < warning.alarm_h <= warning.standby_h + 1e-6
+
+
+def test_a_temperature_outside_the_tables_is_refused_at_any_hour():
+    """The mean may lie inside and the night outside."""
+    with pytest.raises(OutsideTableError):
+        play_supply(case_of(), Conditions(mean_degc=-15.0, swing_degc=10.0))
+    assert set(BLOCKS) == set(CHEMISTRIES)
