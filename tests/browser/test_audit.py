@@ -198,7 +198,7 @@ def test_the_register_by_keyboard_alone(open_page):
     page.keyboard.press("/")
     page.keyboard.type("stores")
     page.keyboard.press("Enter")
-    expect(page.locator(".filter-count")).to_have_text("4 of 23 loads")
+    expect(page.locator(".filter-count")).to_have_text("4 of 27 loads")
     tab_to(page, "Quantity of Dual-technology detector, stores")
     page.keyboard.press("ArrowDown")
     assert page.evaluate("document.activeElement.getAttribute('aria-label')") == "Quantity of Passive infrared detector, stores"

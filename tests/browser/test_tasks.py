@@ -182,7 +182,7 @@ def test_everything_by_keyboard_alone(open_page):
     tab_to(page, "Brackwater County Archive")
     page.keyboard.press("Enter")
     expect(page.locator(".answer-line")).to_contain_text("11 h of 24 h")
-    tab_to(page, "Quantity of Perimeter beam", most=150)
+    tab_to(page, "Quantity of Perimeter beam", most=200)
     page.keyboard.type("3")
     page.keyboard.press("Enter")
     expect(page.locator(".answer-line")).to_contain_text("14 h of 24 h")

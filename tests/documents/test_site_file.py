@@ -184,10 +184,14 @@ def file(tmp_path):
     return tmp_path / "site.json"
 
 
-def calc(*arguments):
+def command(*arguments):
     return subprocess.run(
-        [sys.executable, "-m", "ypomoni", "calc", *map(str, arguments)], capture_output=True, text=True, check=False, env={"PATH": ""}
+        [sys.executable, "-m", "ypomoni", *map(str, arguments)], capture_output=True, text=True, check=False, env={"PATH": ""}
     )
+
+
+def calc(*arguments):
+    return command("calc", *arguments)
 
 
 def test_calc_answers_in_the_published_shape_without_a_database(file):
@@ -251,3 +255,34 @@ def test_calc_tells_all_faults_and_exits_with_2(file):
     missing = calc(file.with_name("none.json"), "--json")
     assert missing.returncode == 2
     assert "cannot be read" in json.loads(missing.stdout)["faults"][0]["message"]
+
+
+def test_simulate_plays_one_outage_and_names_what_is_not_there(file, tmp_path):
+    """Why, events and samples as JSON; the same timeline as CSV; a key or a temperature that cannot be exits with 2 and says so."""
+    bursts = [{"current_a": 1.9, "duration_s": 12, "per_hour": 2}]
+    file.write_text(json.dumps(document(supply={"low_battery_v": 11.8}, loads=[{"bursts": bursts}])))
+    out = tmp_path / "timeline.csv"
+    asked = ("--plan", "as-found", "--supply", "s")
+    done = command("simulate", file, *asked, "--json", "--csv", out)
+    assert done.returncode == 0, done.stderr
+    found = json.loads(done.stdout)
+    assert found["end_h"] == pytest.approx(json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]["endurance_h"], rel=1e-3)
+    assert [e["mark"] for e in found["events"]] == ["warning", "cutoff"]
+    assert len(out.read_text().splitlines()) == len(found["samples"]) + 1
+    assert found["why"]["text"] in command("simulate", file, *asked).stdout
+    aged = json.loads(
+        command("simulate", file, *asked, "--json", "--condition", "0.6", "--degc", "0", "--full", "0.5", "--alarm-at", "1").stdout
+    )
+    assert aged["end_h"] < found["end_h"]
+    for wrong in (("--plan", "x", "--supply", "s"), ("--plan", "as-found", "--supply", "x"), (*asked, "--degc", "-40")):
+        refused = command("simulate", file, *wrong, "--json")
+        assert refused.returncode == 2
+        assert json.loads(refused.stdout)["faults"][0]["message"]
+
+
+def test_a_discharge_table_and_stock_in_a_file_are_checked(file):
+    """Rows that no such block could give are a fault at the bank; a table of one row, an end voltage above that of a full block."""
+    found = document(supply={"bank": {"discharge_table": [{"current_a": 1.0, "run_h": 10, "end_v": 14.0}]}})
+    file.write_text(json.dumps(found))
+    faults = json.loads(calc(file, "--json").stdout)["faults"]
+    assert [(f["path"], "at least 2 rows" in f["message"]) for f in faults] == [("plans[0].supplies[0].bank", True)]

@@ -98,7 +98,7 @@ def timeline(site_id: int, plan_key: str) -> Any:
     if found.case is None:
         raise NotFound
     try:
-        outage, _ = play(found.case, conditions_of(_values(), found.case))
+        outage, _ = play(found.case, conditions_of(_values()))
     except OutsideTableError as error:
         return Response(str(error), 422, mimetype="text/plain")
     headers = {"Content-Disposition": f'attachment; filename="outage-{site_id}.csv"'}
@@ -189,7 +189,7 @@ def _values() -> dict[str, float]:
 
 def _played(found: Playable) -> dict[str, Any]:
     assert found.case is not None  # noqa: S101 - asked for only where there is one
-    outage, why = play(found.case, conditions_of(_values(), found.case))
+    outage, why = play(found.case, conditions_of(_values()))
     html = render_template("outage/_events.html", events=events_of(outage))
     return {**timeline_of(found.case, outage, why), "events": html}
 

@@ -108,16 +108,10 @@ def controls_of(case: Case, horizon_h: float) -> list[Control]:
     ]
 
 
-def conditions_of(values: dict[str, float], case: Case) -> Conditions:
-    """Return the conditions a page asks for; a control left where it stands is as it is, to the last digit."""
-    stands = {c.name: c.value for c in controls_of(case, 1e9)}
+def conditions_of(values: dict[str, float]) -> Conditions:
+    """Return the conditions a page asks for: it sends what was turned, everything else is as it is at each supply."""
     with_alarm = values.get("alarm", 0.0) > 0
-
-    def moved(name: str) -> float | None:
-        value = values.get(name)
-        return None if value is None or value == stands[name] else value
-
-    condition, degc = moved("condition"), moved("degc")
+    condition, degc = values.get("condition"), values.get("degc")
     return Conditions(
         condition_ratio=None if condition is None else condition / 100.0,
         mean_degc=degc,
@@ -147,6 +141,8 @@ def timeline_of(case: Case, played: Played, why: Why) -> dict[str, Any]:
     return {
         "t": _rising([s.t_h for s in samples]),
         "v": [round(s.terminal_v, 4) for s in samples],
+        "of_nominal": [round(100 * s.terminal_v / supply.nominal_v, 3) for s in samples],
+        "nominal_v": supply.nominal_v,
         "i": [round(s.current_a, 6) for s in samples],
         "full": [round(100 * s.charge_left_ratio, 3) for s in samples],
         "degc": [round(s.temperature_degc, 2) for s in samples],
@@ -212,11 +208,11 @@ def events_of(played: Played) -> list[EventView]:
     """Return what happens, in order."""
     found: list[EventView] = []
     for e in played.events:
-        what = e.owner if e.mark in (Mark.ALARM, Mark.ALARM_OVER, Mark.HORIZON) else f"{e.owner[0].upper()}{e.owner[1:]}"
+        what = f"{e.owner[0].upper()}{e.owner[1:]}"
         if e.mark is Mark.LOAD_LOST:
             what = f"{e.owner} is lost" + (f", it needs {plain_number(e.limit_v, 4)} V" if e.limit_v is not None else "")
         elif e.mark is Mark.COLLAPSE:
-            what = "the voltage collapses"
+            what = "The voltage collapses"
         elif e.mark in (Mark.CUTOFF, Mark.WARNING, Mark.END_VOLTAGE) and e.limit_v is not None:
             what += f", {plain_number(e.limit_v, 4)} V"
         is_end = played.end is not None and played.end.event is e

@@ -73,7 +73,7 @@
 
   document.addEventListener("alpine:init", () => {
     window.Alpine.data("outage", () => ({
-      holds: "", why: "", overload: "", averaged: "", chance: "", said: "", csv: "", alarm: false, warms: false,
+      holds: "", why: "", overload: "", averaged: "", chance: "Sampling outages …", said: "Terminal voltage over time", csv: "", alarm: false, warms: false,
       charts: {}, lines: [], survivalChart: null, asking: false, again: false,
 
       init() {
@@ -91,9 +91,10 @@
 
       asked() {
         const values = { supply: this.$root.dataset.supply };
-        for (const input of this.$root.querySelectorAll(".turns input[type=range]")) values[input.name] = input.value;
         this.alarm = this.$root.querySelector(".turns input[name=alarm]").checked;
         if (this.alarm) values.alarm = "1";
+        // Only what was turned is asked for: the rest is as it is at each supply.
+        for (const input of this.$root.querySelectorAll(".turns input[type=range]")) if (input.value !== input.dataset.stands || (this.alarm && input.name.startsWith("alarm"))) values[input.name] = input.value;
         return new URLSearchParams(values);
       },
 
@@ -105,7 +106,7 @@
 
       reset() {
         this.$root.querySelector(".turns input[name=alarm]").checked = false;
-        for (const input of this.$root.querySelectorAll(".turns input[type=range]")) { input.value = input.dataset.stands; this.$root.querySelector(`[data-of=${input.name}]`).textContent = `${Number(input.value)} ${input.dataset.unit}`; }
+        for (const input of this.$root.querySelectorAll(".turns input[type=range]")) { input.value = input.dataset.stands; this.$root.querySelector(`[data-of=${input.name}]`).textContent = input.dataset.each || `${Number(input.value)} ${input.dataset.unit}`; }
         this.play();
       },
 
@@ -168,13 +169,15 @@
 
       drawWhole() {
         const root = this.box("v");
-        const tables = this.lines.map((line) => [line.t, line.v]);
+        // Supplies of different voltages are drawn on one scale, as a share of what they are named by.
+        const differ = new Set(this.lines.map((line) => line.nominal_v)).size > 1;
+        const tables = this.lines.map((line) => [line.t, differ ? line.of_nominal : line.v]);
         const data = window.uPlot.join(tables, tables.map(() => [null, 2]));
         this.said = `Terminal voltage of ${this.lines.length} supplies over time. ${this.why}`;
         if (!this.charts.v) {
-          const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: 2, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, 2)} V`) }));
+          const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: 2, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, differ ? 1 : 2)} ${differ ? "%" : "V"}`) }));
           const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff" })), must_h: Math.max(...this.lines.map((line) => line.must_h)), end_h: null });
-          this.charts.v = chart(root, "terminal voltage, V", 420, series, found, false);
+          this.charts.v = chart(root, differ ? "terminal voltage, % of nominal" : "terminal voltage, V", 420, series, found, false);
         }
         this.charts.v.setData(data);
       },
