@@ -87,6 +87,17 @@ def main() -> None:
         page.wait_for_selector(".working")
         shoot(page, "working")
         page.keyboard.press("Escape")
+        plan_address = page.url
+        for name, link in (
+            ("outage", "outage?supply=main-panel"),
+            ("schools", "schools?supply=bay-b"),
+            ("battery", "battery?supply=fire-panel"),
+        ):
+            page.goto(f"{plan_address}/as-found/{link}")
+            if name == "outage":
+                page.wait_for_selector("[data-sampled='1000']", timeout=60_000)
+            shoot(page, name)
+        page.goto(plan_address)
         open_audit(page)
         shoot(page, "audit")
         page.locator("a.tree-node", has_text="Perimeter east").click()
@@ -103,6 +114,11 @@ def main() -> None:
         page = open_page(browser, address, PHONE, "light")
         sign_in(page)
         open_archive(page)
+        plan_address = page.url
+        page.goto(f"{plan_address}/as-found/outage?supply=main-panel")
+        page.wait_for_selector(".happens")
+        shoot(page, "outage-phone")
+        page.goto(plan_address)
         open_audit(page)
         shoot(page, "audit-phone")
         page.get_by_role("link", name="Take a reading").first.click()

@@ -203,7 +203,7 @@ def test_the_register_by_keyboard_alone(open_page):
     page.keyboard.press("ArrowDown")
     assert page.evaluate("document.activeElement.getAttribute('aria-label')") == "Quantity of Passive infrared detector, stores"
     page.keyboard.press("Control+d")
-    expect(page.locator(".filter-count")).to_have_text("5 of 24 loads")
+    expect(page.locator(".filter-count")).to_have_text("5 of 28 loads")
     expect(page.locator(".notice")).to_contain_text("added as copies")
     page.keyboard.press("Tab")
     page.keyboard.type("10.5 A")

@@ -23,7 +23,8 @@ VERDICT_WORDS = {"fails": "FAILS", "on_paper_only": "on paper only", "holds": "h
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print the published JSON instead of a table.")
-def calc(file: Path, *, as_json: bool) -> None:
+@click.option("--survival", is_flag=True, help="With --json: sample a thousand outages of each supply too; takes seconds.")
+def calc(file: Path, *, as_json: bool, survival: bool) -> None:
     """Compute every plan of a site FILE and print what holds, what gives out first and what to fit."""
     try:
         site = to_core(read_site_text(read_file(file)))
@@ -31,7 +32,7 @@ def calc(file: Path, *, as_json: bool) -> None:
         refuse(error, as_json=as_json)
     results = [evaluate_plan(plan) for plan in site.plans]
     if as_json:
-        click.echo(write_plans([(r, _curves(plan, r)) for plan, r in zip(site.plans, results, strict=True)]))
+        click.echo(write_plans([(r, _curves(plan, r) if survival else {}) for plan, r in zip(site.plans, results, strict=True)]))
     else:
         click.echo("\n\n".join(_table(r) for r in results))
 

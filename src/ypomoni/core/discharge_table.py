@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import least_squares
 
 from ypomoni.core.cells import CellModel
 from ypomoni.core.errors import QuantityError
@@ -82,6 +81,9 @@ def fit_table(table: DischargeTable, prior: CellModel, cells_count: int) -> Tabl
     QuantityError
         If there are fewer than two rows, or an end voltage at or above the open-circuit voltage of a full block.
     """
+    # Half a second to load, and only a table needs it.
+    from scipy.optimize import least_squares
+
     check_rows(table.rows, prior, cells_count)
     rates = np.array([r.current_a for r in table.rows]) / table.block_c20_ah
     runs_h = np.array([r.run_h for r in table.rows])

@@ -76,8 +76,7 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
     pack_at = _packs(case, conditions)
     for degc in (mean_degc - conditions.swing_degc, mean_degc + conditions.swing_degc):
         pack_at(degc)
-    cold = mean_degc <= case.supply.min_degc
-    standby, alarm = case.timelines(cold=cold)
+    standby, alarm = _timelines(case, conditions)
 
     def played(longest_h: float, averaged_until_h: float) -> Played:
         player = Player(
@@ -109,6 +108,12 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
         if begin_h == 0.0 or (found.end and found.end.t_h > begin_h + 0.1 * window_h):
             break
     return found
+
+
+def _timelines(case: Case, conditions: Conditions) -> tuple[Timeline, Timeline]:
+    """Return the demand in standby and in alarm: in the cold with thermostats as on the coldest days."""
+    is_cold = conditions.mean_degc is not None and conditions.mean_degc <= case.supply.min_degc
+    return case.timelines(cold=is_cold)
 
 
 def _packs(case: Case, conditions: Conditions) -> Callable[[float], Pack]:
@@ -184,7 +189,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
             f"{at} the voltage collapses: as it falls the power loads ask for more current, and at {plain_number(event.terminal_v)} V the "
             f"battery cannot give what they want, with {left} of its charge left."
         )
-    standby, alarm = case.timelines(cold=False)
+    standby, alarm = _timelines(case, conditions)
     timeline = alarm if event.in_alarm else standby
     rest_v = terminal(end.pack, end.u_ah, end.d_ah, *timeline.base)[1]
     limit_v = event.limit_v or 0.0

@@ -46,7 +46,7 @@ def _double_ageing(facts: Facts) -> Finding | None:
 
 
 def _double_in_method(facts: Facts) -> Finding | None:
-    """Return ageing that the derated method holds twice: a usable share as low as that of an old battery, and an age factor too."""
+    """Return ageing that the derated method holds twice: a usable share as low as that of an old battery, and an age factor on top."""
     derating = facts.requirement.derating
     if facts.requirement.method is not Method.DERATED or derating.age_ratio >= 1 or derating.usable_ratio > USABLE_WITH_AGE_RATIO:
         return None

@@ -13,7 +13,7 @@ AGEING_RATIO = 1.25
 LEAST_DESIGN_MARGIN_RATIO = 1.10
 # A shorter random load counts as a minute.
 SHORTEST_RANDOM_H = 1.0 / MINUTES_PER_HOUR
-LONGEST_SOLVED_H = 87_600.0
+SHORTEST_SOLVED_H, LONGEST_SOLVED_H = 1e-6, 87_600.0
 SOURCE = "IEEE 485 style, cell sizing by sections; check the edition in force"
 
 
@@ -56,6 +56,7 @@ class _Sections:
         self.margin_ratio = max(LEAST_DESIGN_MARGIN_RATIO, case.requirement.design_margin_ratio)
         self.degc = case.supply.min_degc
         self.random_a, self.random_h = _random_load(case)
+        self._known: dict[float, float] = {}
 
     @property
     def whole_ratio(self) -> float:
@@ -65,8 +66,11 @@ class _Sections:
         """Return K(t): the 20-hour capacity that gives one ampere for so long. [Ah/A]"""
         if hours_h <= 0:
             return 0.0
+        if hours_h in self._known:
+            return self._known[hours_h]
         rate_per_h = rate_for_run_per_h(self.cell, hours_h, self.end_cell_v)
-        return 1.0 / rate_per_h if rate_per_h > 0 else math.inf
+        found = self._known[hours_h] = 1.0 / rate_per_h if rate_per_h > 0 else math.inf
+        return found
 
     def sections_ah(self, standby_h: float) -> tuple[float, float, float]:
         """Return what standby alone, standby with alarm, and the random load ask for. [Ah]"""
@@ -84,14 +88,26 @@ class _Sections:
         rated_ah = self.profile.rated_c20_ah
         if rated_ah is None or self.profile.standby_current_a <= 0:
             return None
-        low, high = 0.0, max(1.0, 2.0 * rated_ah / self.profile.standby_current_a)
-        if self.required_ah(1e-6) >= rated_ah:
+        if self.required_ah(SHORTEST_SOLVED_H) >= rated_ah:
             return 0.0
-        high = min(high, LONGEST_SOLVED_H)
-        for _ in range(44):
-            middle = 0.5 * (low + high)
-            low, high = (middle, high) if self.required_ah(middle) < rated_ah else (low, middle)
-        return low
+        high_h = min(LONGEST_SOLVED_H, max(1.0, 2.0 * rated_ah / self.profile.standby_current_a))
+        if self.required_ah(high_h) <= rated_ah:
+            return high_h
+        # False position, with the weight of an end that stays halved (Illinois): the capacity rises almost straight with the hours.
+        low, high = SHORTEST_SOLVED_H, high_h
+        below, above = self.required_ah(low) - rated_ah, self.required_ah(high) - rated_ah
+        t, was_low = low, None
+        for _ in range(80):
+            t = high - above * (high - low) / (above - below)
+            gap = self.required_ah(t) - rated_ah
+            if abs(gap) <= 1e-9 * rated_ah or high - low < 1e-9:
+                break
+            if gap < 0:
+                low, below, above = t, gap, 0.5 * above if was_low is True else above
+            else:
+                high, above, below = t, gap, 0.5 * below if was_low is False else below
+            was_low = gap < 0
+        return t
 
     def inputs(self) -> tuple[WorkingInput, ...]:
         p = self.profile

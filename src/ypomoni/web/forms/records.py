@@ -96,6 +96,8 @@ class RequirementForm(RecordForm):
     """A requirement."""
 
     title = "Requirement"
+    # Usable share, age and activity as they are commonly taken: each by name, so that none counts twice.
+    presets = (("New", "65 %", "100 %", "90 %"), ("Three years", "65 %", "70 %", "90 %"), ("Cautious", "65 %", "50 %", "90 %"))
     name = TextField("Name", hint="as in Intruder, 24 h")
     source = TextField("Where it comes from", required=False, longest=1000, hint="standard, clause, contract; check the edition in force")
     standby_h = QuantityField("Standby", q.HOURS)

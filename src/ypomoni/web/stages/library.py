@@ -8,6 +8,7 @@ from flask import Blueprint, g, jsonify, render_template, request
 from ypomoni.actions.edit import find
 from ypomoni.actions.profiles import keep_profile
 from ypomoni.actions.register import measured_devices
+from ypomoni.core.chemistries.primary_sizes import PRIMARY_SIZES, PrimarySize
 from ypomoni.core.requirements import Method
 from ypomoni.core.wording import say_amps
 from ypomoni.documents.device_types import BASIS, DEVICE_TYPES, DeviceType
@@ -42,6 +43,7 @@ def index() -> Any:
         groups=[(name, [(t, _type_words(t)) for t in types]) for name, types in groupby(DEVICE_TYPES, key=lambda t: t.group)],
         basis=BASIS,
         count=len(DEVICE_TYPES),
+        cells=[(s, CHEMISTRY_WORDS[s.chemistry_key], _cell_words(s)) for s in PRIMARY_SIZES],
         instruments=instruments,
         removed=[*gone, *(("instrument", i) for i in every if i["removed_at"] is not None)],
     )
@@ -92,6 +94,14 @@ def _measured_words(device: Row) -> dict[str, str]:
         "alarm": "as standby" if device["alarm_current_a"] is None else say_amps(device["alarm_current_a"]),
         "rail": show_quantity(device["rail_v"], "V"),
         "basis": f"{device['basis']}, {device['measured_count']} pieces, last {device['measured_on']:%d %b %Y}",
+    }
+
+
+def _cell_words(size: PrimarySize) -> dict[str, str]:
+    return {
+        "volts": show_quantity(size.block_v, "V"),
+        "capacity": f"{show_quantity(size.capacity_ah, 'Ah')} over {show_quantity(size.rate_h, 'h')}",
+        "greatest": say_amps(size.greatest_current_a),
     }
 
 

@@ -205,8 +205,10 @@ class EventView:
 
 
 def events_of(played: Played) -> list[EventView]:
-    """Return what happens, in order."""
-    found: list[EventView] = []
+    """Return what happens, in order, from the moment the mains fails."""
+    first = played.samples[0]
+    volts, left = f"{first.terminal_v:.1f} V", say_percent(first.charge_left_ratio)
+    found = [EventView(at="0 h", kind="mains", what="The mains fails", volts=volts, left=left, is_end=False)]
     for e in played.events:
         what = f"{e.owner[0].upper()}{e.owner[1:]}"
         if e.mark is Mark.LOAD_LOST:

@@ -63,6 +63,12 @@ document.addEventListener("alpine:init", () => {
       await this.settle(await window.ypomoni.send(form.dataset.save, body), form);
     },
 
+    // Figures that go together are put into their fields at once; each can still be changed.
+    preset(button) {
+      const form = button.closest("form");
+      for (const [name, text] of Object.entries(button.dataset)) if (form.elements[name]) form.elements[name].value = text;
+    },
+
     async takeAway(button) {
       const body = new FormData();
       body.set("version", button.dataset.version);
