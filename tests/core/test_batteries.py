@@ -81,3 +81,17 @@ def test_sizing_row_is_the_more_cautious_one():
     """IEEE 485 style: K 1.30 at 4.4 °C against the expected value of the prediction row."""
     assert AGM.capacity_factor_ratio(4.4, sizing=True) == pytest.approx(1 / 1.30)
     assert AGM.capacity_factor_ratio(4.4) == pytest.approx(0.85 + 0.08 * 0.44)
+
+
+def test_primary_cells_yield_of_their_nameplate_what_their_rate_allows():
+    """At C/20 alkaline gives 0.81 of it and lithium thionyl chloride nothing; at the low drain it belongs to, about all; whatever the rate on the label."""
+
+    def yields(key, hours):
+        chemistry = CHEMISTRIES[key]
+        return constant_current_run_h(cell_of(chemistry), 1.0, 1 / hours, chemistry.end_v) / hours
+
+    assert yields("alkaline", 20) == pytest.approx(0.81, abs=0.02)
+    assert yields("li_socl2", 20) < 0.02
+    assert yields("alkaline", 200) == pytest.approx(1.0, abs=0.05)
+    assert yields("li_socl2", 1000) == pytest.approx(1.0, abs=0.06)
+    assert Bank(chemistry_key="alkaline", block_v=1.5, capacity_ah=2.7, rate_h=200).rated_c20_ah == 2.7

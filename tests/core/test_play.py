@@ -155,6 +155,7 @@ def test_a_played_outage_ends_where_the_holdovers_own_run_ends():
 
 
 WHYS = {
+    "overload": ({"bank": {"capacity_ah": 1.2}, "output_limit_a": 20}, [{"standby": {"current_a": 8.0}}], Conditions()),
     "capacity": ({}, [{}], Conditions()),
     "burst": ({"bank": {"capacity_ah": 7, "condition_ratio": 0.6}}, [{}, {"name": "Communicator", "bursts": [TRANSMIT]}], Conditions()),
     "cutoff_high": ({"cutoff_v": 12.0}, [{}], Conditions()),

@@ -71,6 +71,11 @@ def test_the_whole_plan_is_played_at_once_and_what_cannot_be_says_why(client, ar
     assert [line["name"] for line in lines] == ["Main panel", "Bay A", "Bay B", "Fire panel"]
     cold = play(client, archive, "main-panel", degc=-19, swing=10)
     assert (cold.status_code, "no figure is given outside it" in cold.json["message"]) == (422, True)
+    for wrong in ({"condition": -5}, {"condition": "nan"}, {"full": 0}, {"swing": "-1"}, {"alarm_min": "1e9"}, {"degc": "warm"}):
+        refused = play(client, archive, "main-panel", **wrong)
+        assert (refused.status_code, f"{next(iter(wrong))} must be a number from" in refused.json["message"]) == (422, True)
+        query = "&".join(f"{k}={v}" for k, v in wrong.items())
+        assert client.get(f"{BASE.format(archive)}outage/timeline.csv?supply=main-panel&{query}").status_code == 422
     assert play(client, archive, "nowhere").status_code == 404
     for page in ("outage", "schools", "battery", "outage/survival", "outage/timeline.csv"):
         assert client.get(f"{BASE.format(archive)}{page}?supply=nowhere").status_code == 404

@@ -16,6 +16,8 @@ from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
 
 # An end with more of the charge left than this is not one of spent charge.
 CHARGE_LEFT_RATIO = 0.25
+# With so much of the head there, not the charge but the resistance ends it.
+HEAD_LEFT_RATIO = 0.4
 NOTICEABLY_LONGER_RATIO = 1.05
 SHARE_BEYOND_RATIO = 1.6
 
@@ -45,6 +47,7 @@ class WhyCode(StrEnum):
     ALARM = "alarm"
     CUTOFF_HIGH = "cutoff_high"
     CABLE = "cable"
+    OVERLOAD = "overload"
     COLLAPSE = "voltage_collapse"
     OUTLASTS = "outlasts"
 
@@ -217,6 +220,17 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
     if event.in_alarm and event.charge_left_ratio > CHARGE_LEFT_RATIO:
         return WhyCode.ALARM, (
             f"{at} the alarm's {say_amps(event.current_a)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
+        )
+    head_ratio = 1.0 - (end.u_ah + end.d_ah) / end.pack.capacity_ah
+    if head_ratio > HEAD_LEFT_RATIO:
+        return WhyCode.OVERLOAD, (
+            f"{at if event.t_h > 0 else 'At once'} {say_amps(event.current_a)} is too much for this battery: its resistance alone takes the "
+            f"terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
+        )
+    if event.charge_left_ratio > CHARGE_LEFT_RATIO:
+        return WhyCode.CAPACITY, (
+            f"{at} the battery gives no more at {say_amps(event.current_a)}: {left} of its charge is left, but cannot be had at this current; "
+            f"the terminals reach {plain_number(limit_v, 4)} V, {whose}."
         )
     return WhyCode.CAPACITY, (
         f"{at} the charge is spent: {left} is left, and at {say_amps(event.current_a)} the terminals reach {plain_number(limit_v, 4)} V, {whose}."

@@ -14,11 +14,13 @@ from ypomoni.documents.results_json import write_played_csv
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
 from ypomoni.web.view.outage import (
+    ASKABLE,
     band_shares,
     battery_of,
     conditions_of,
     controls_of,
     events_of,
+    faults_of,
     schools_of,
     survival_view,
     timeline_of,
@@ -28,7 +30,6 @@ from ypomoni.web.view.strip import hours_of
 
 blueprint = Blueprint("outage", __name__, url_prefix="/sites/<int:site_id>/<plan_key>")
 WHOLE = "all"
-VALUES = ("condition", "degc", "swing", "full", "alarm", "alarm_at", "alarm_min")
 SCENARIO_WORDS = (("fresh", "Fresh"), ("today", "Today"), ("cold", "Cold"), ("end_of_life", "End of life"), ("worst", "Old and cold"))
 MARGIN_CODES = frozenset({"double_margin", "missing_margin", "cold_not_counted", "capacity_below_method"})
 BATTERY_CODES = frozenset(
@@ -82,7 +83,7 @@ def played(site_id: int, plan_key: str) -> Any:
     wanted = [p for p in playables(plan) if p.case] if key == WHOLE else [find_playable(plan, key)]
     try:
         lines = [{**_played(p), "name": p.name} for p in wanted if p.case]
-    except OutsideTableError as error:
+    except (OutsideTableError, _ConditionsError) as error:
         return jsonify({"message": str(error)}), 422
     if not lines:
         return jsonify({"message": wanted[0].reason if wanted else "There is nothing to play."}), 422
@@ -99,7 +100,7 @@ def timeline(site_id: int, plan_key: str) -> Any:
         raise NotFound
     try:
         outage, _ = play(found.case, conditions_of(_values()))
-    except OutsideTableError as error:
+    except (OutsideTableError, _ConditionsError) as error:
         return Response(str(error), 422, mimetype="text/plain")
     headers = {"Content-Disposition": f'attachment; filename="outage-{site_id}.csv"'}
     return Response(write_played_csv(outage), mimetype="text/csv", headers=headers)
@@ -182,9 +183,16 @@ def _frame(page: PlanPage, supplies: list[Playable], key: str, endpoint: str) ->
     return {**page.values(("title",)), "tabs": tabs, "supply_key": key, "endpoint": endpoint}
 
 
+class _ConditionsError(ValueError):
+    """Raised when a page asks for conditions that cannot be."""
+
+
 def _values() -> dict[str, float]:
-    found = {name: request.args.get(name, type=float) for name in VALUES}
-    return {name: value for name, value in found.items() if value is not None and abs(value) < 1e7}
+    asked = {name: request.args[name] for name in ASKABLE if name in request.args}
+    faults = faults_of(asked)
+    if faults:
+        raise _ConditionsError(" ".join(faults))
+    return {name: float(text) for name, text in asked.items()}
 
 
 def _played(found: Playable) -> dict[str, Any]:

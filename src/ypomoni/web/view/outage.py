@@ -108,6 +108,32 @@ def controls_of(case: Case, horizon_h: float) -> list[Control]:
     ]
 
 
+# What may be asked for, in the unit it is turned in; temperatures are checked against the chemistry's own rows.
+ASKABLE = {
+    "condition": (30.0, 105.0),
+    "degc": (-60.0, 90.0),
+    "swing": (0.0, 40.0),
+    "full": (5.0, 100.0),
+    "alarm": (0.0, 1.0),
+    "alarm_at": (0.0, 87_600.0),
+    "alarm_min": (0.0, 10_080.0),
+}
+
+
+def faults_of(values: dict[str, str]) -> list[str]:
+    """Return what is wrong with the conditions a page asks for."""
+    found: list[str] = []
+    for name, text in values.items():
+        least, most = ASKABLE[name]
+        try:
+            inside = least <= float(text) <= most
+        except ValueError:
+            inside = False
+        if not inside:
+            found.append(f"{name} must be a number from {least:g} to {most:g}, was {text[:20]!r}.")
+    return found
+
+
 def conditions_of(values: dict[str, float]) -> Conditions:
     """Return the conditions a page asks for: it sends what was turned, everything else is as it is at each supply."""
     with_alarm = values.get("alarm", 0.0) > 0
