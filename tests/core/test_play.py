@@ -222,3 +222,21 @@ def test_a_temperature_outside_the_tables_is_refused_at_any_hour():
     with pytest.raises(OutsideTableError):
         play_supply(case_of(), Conditions(mean_degc=-15.0, swing_degc=10.0))
     assert set(BLOCKS) == set(CHEMISTRIES)
+
+
+def test_a_limit_no_full_battery_reaches_is_said_as_that():
+    """13.5 V is above what it shows at rest: over at once, and neither spent nor overloaded."""
+    case = case_of({"cutoff_v": 13.5}, [{}])
+    why = why_it_ends(case, Conditions(), play_supply(case, Conditions()))
+    assert (why.code, "more than the 12.8 V this battery shows at rest" in why.text) == (WhyCode.OVERLOAD, True)
+
+
+def test_years_of_self_discharge_end_in_spent_charge_and_a_waiting_alarm_is_carried_till_then():
+    """A microampere, and nothing at all until the alarm: about three years of AGM, no collapse without a power load, holdover close to endurance."""
+    slow = case_of({"bank": {"capacity_ah": 100}}, [{"standby": {"current_a": 1e-6}}])
+    assert why_it_ends(slow, Conditions(), play_supply(slow, Conditions())).code is WhyCode.CAPACITY
+    waiting = case_of(None, [{"standby": {"current_a": 0.0}, "alarm": {"current_a": 1.0, "provenance": "measured"}}])
+    found = waiting.holdover()
+    assert 2.5 * 8766 < found.holdover_h < found.endurance_h < 5 * 8766
+    assert waiting.outage().is_carried(found.holdover_h - 1)
+    assert not waiting.outage().is_carried(found.holdover_h + 1)

@@ -139,6 +139,8 @@ def test_rows_with_end_voltages_of_their_own_are_not_mixed():
     assert all(abs(r.error_ratio) < 1e-3 for r in fit.rows)
     with pytest.raises(QuantityError, match="at rest"):
         fit_table(table_of([(1.0, 5.0, 13.5), (2.0, 2.0, 10.5)]), prior, 6)
+    with pytest.raises(QuantityError, match="of a block of about 70 Ah"):
+        fit_table(table_of([(a * 10, h, v) for a, h, v in rows]), prior, 6)
     with pytest.raises(QuantityError, match="at least 2 rows"):
         fit_table(table_of(rows[:1]), prior, 6)
 

@@ -41,6 +41,11 @@ CASES = {
         {},
     ),
     "many bursts before the end": ({}, [OFTEN], {}),
+    "a burst that trips it long before its charge is spent": (
+        {"bank": {"capacity_ah": 12, "condition_ratio": 0.6}},
+        [{"standby": {"current_a": 0.02, "provenance": "data_sheet"}, "bursts": [{"current_a": 3.0, "duration_s": 3, "per_hour": 20}]}],
+        {"alarm_min": 0},
+    ),
 }
 
 

@@ -19,6 +19,8 @@ SUSPECT_RATIO = 0.08
 ROW_SPREAD = 0.01
 PRIORS = {"capacity_over_c20_ratio": 0.10, "resistance_ohm_ah": 0.50, "g": 0.30, "k_per_h": 0.50, "r1_h": 1.00}
 LEAST_ROWS_COUNT = 2
+# A table that makes a block so much smaller or larger than its plate is not of this block.
+LEAST_SHARE_RATIO, MOST_SHARE_RATIO = 0.6, 1.4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,7 +81,7 @@ def fit_table(table: DischargeTable, prior: CellModel, cells_count: int) -> Tabl
     Raises
     ------
     QuantityError
-        If there are fewer than two rows, or an end voltage at or above the open-circuit voltage of a full block.
+        If there are fewer than two rows, an end voltage at or above the open-circuit voltage of a full block, or rows of another block.
     """
     # Half a second to load, and only a table needs it.
     from scipy.optimize import least_squares
@@ -101,6 +103,12 @@ def fit_table(table: DischargeTable, prior: CellModel, cells_count: int) -> Tabl
 
     found = least_squares(residuals, np.zeros(len(names)), loss="soft_l1", x_scale=spreads, diff_step=1e-4, max_nfev=60)
     cell = cell_at(found.x)
+    share = cell.capacity_over_c20_ratio / prior.capacity_over_c20_ratio
+    if not LEAST_SHARE_RATIO <= share <= MOST_SHARE_RATIO:
+        raise QuantityError(
+            f"the rows are of a block of about {share * table.block_c20_ah:.3g} Ah at 20 h, the plate says {table.block_c20_ah:.3g} Ah: "
+            "check units, block and capacity."
+        )
     model_h = predict_runs_h(cell, rates, ends_v)
     rows = tuple(
         RowFit(row=row, model_h=float(m), error_ratio=float(m) / row.run_h - 1.0) for row, m in zip(table.rows, model_h, strict=True)

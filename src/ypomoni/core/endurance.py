@@ -222,6 +222,12 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
             f"{at} the alarm's {say_amps(event.current_a)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
         )
     head_ratio = 1.0 - (end.u_ah + end.d_ah) / end.pack.capacity_ah
+    open_circuit_v = end.pack.open_circuit_v(max(head_ratio, 0.0))
+    if open_circuit_v < limit_v:
+        return WhyCode.OVERLOAD, (
+            f"{at if event.t_h > 0 else 'At once'} it is over: {plain_number(limit_v, 4)} V, {whose}, is more than the {plain_number(open_circuit_v)} V "
+            f"this battery shows at rest with {left} of its charge."
+        )
     if head_ratio > HEAD_LEFT_RATIO:
         return WhyCode.OVERLOAD, (
             f"{at if event.t_h > 0 else 'At once'} {say_amps(event.current_a)} is too much for this battery: its resistance alone takes the "

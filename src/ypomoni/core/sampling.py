@@ -13,7 +13,7 @@ import numpy as np
 from ypomoni.core.batteries import Pack
 from ypomoni.core.simulation import Outage, Timeline
 from ypomoni.core.simulation.demand import SAME_TIME_H
-from ypomoni.core.simulation.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, NUDGE_H
+from ypomoni.core.simulation.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, NUDGE_H, PEAK_SHARE_RATIO, START_SHARE_RATIO
 from ypomoni.core.simulation.state import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 
 Array = np.ndarray
@@ -22,8 +22,6 @@ SEEK_COUNT = 40
 # A pattern of more pieces than this is walked with its bursts spread evenly: nobody could tell the difference.
 MOST_PATTERN_PIECES = 1_500
 MOST_ROUNDS = 4
-# Of the holdover with averaged bursts: from here on they are walked one by one.
-START_SHARE_RATIO = 0.96
 # States are kept at every so many steps; in between they are walked to again.
 KEPT_EVERY_COUNT = 6
 
@@ -185,16 +183,28 @@ class Batch:
 
     # -- many bursts --------------------------------------------------------------------------------------------------------------
 
-    def averaged_start(self, coarse_h: Array) -> tuple[Array, Array, Array] | None:
+    def carries_peak_until_h(self, peaks: list[Array], threshold_v: float) -> Array:
+        """Return about how long each of several draws (s, 3) would still be carried for an instant. Asked after `holdovers_h`. [h]"""
+        assert self._checkpoints is not None  # noqa: S101 - see above
+        low, high = np.zeros(self.count), self._checkpoints[0][-1].copy()
+        for _ in range(24):
+            middle = 0.5 * (low + high)
+            u, d = self.state_at(self.everyone, middle)
+            fine = np.all([self.terminal(self.everyone, u, d, peak)[1] >= threshold_v for peak in peaks], axis=0)
+            low, high = np.where(fine, middle, low), np.where(fine, high, middle)
+        return low
+
+    def averaged_start(self, coarse_h: Array, peak_h: Array) -> tuple[Array, Array, Array] | None:
         """Return a state (t, u, d) of every sample close before its end, its early bursts averaged at each state as the scalar run does.
 
-        ``coarse_h`` are the holdovers with bursts spread evenly; None where there are few bursts. [h]
+        ``coarse_h`` are the holdovers with bursts spread evenly, ``peak_h`` how long the greatest burst is carried; None where there are
+        few bursts. [h]
         """
         pattern = self.standby
         period_h = max(pattern.period_h, self.alarm.period_h)
         edges_per_hour = len(pattern.edges_h) / pattern.period_h if pattern.period_h else 0.0
         begin_h = pattern.period_h * math.ceil(pattern.settled_h / pattern.period_h) if pattern.period_h else 0.0
-        start_h = START_SHARE_RATIO * coarse_h - 5.0 / self.k - 2 * period_h
+        start_h = np.minimum(START_SHARE_RATIO * coarse_h, PEAK_SHARE_RATIO * peak_h) - 5.0 / self.k - 2 * period_h
         if edges_per_hour * float(np.max(coarse_h)) < EXPLICIT_EDGES or np.any(start_h <= begin_h + pattern.period_h):
             return None
         zero = np.zeros(self.count)
@@ -228,7 +238,7 @@ class Batch:
         trace = [(t0.copy(), u0.copy(), d0.copy())]
         everyone, horizon_h = self.everyone, np.full(self.count, HORIZON_H)
         stop_h, *_ = self.walk(self.standby, everyone, t0, u0, d0, horizon_h, trace=trace, locate=True)
-        kept = trace[::KEPT_EVERY_COUNT]
+        kept = trace[::KEPT_EVERY_COUNT] if len(trace) > KEPT_EVERY_COUNT else trace
         self._checkpoints = tuple(np.array(column) for column in zip(*kept, strict=True))  # type: ignore[assignment]
         if self.alarm_h <= 0:
             return stop_h

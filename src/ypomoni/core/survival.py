@@ -123,8 +123,14 @@ def sample_holdovers(case: Case, samples_count: int, seed: int = DEFAULT_SEED, f
     begin = None
     if batch.standby.period_h:
         coarse = Batch([Outage(o.pack, o.standby.averaged(), o.alarm.averaged(), o.alarm_h, o.threshold_v) for o in outages])
-        begin = batch.averaged_start(coarse.holdovers_h())
-    return Sampled(holdovers_h=batch.holdovers_h(begin), seed=seed)
+        coarse_h = coarse.holdovers_h()
+        peaks = [np.array(draws) for draws in zip(*(o.peak_draws() for o in outages), strict=True)]
+        begin = batch.averaged_start(coarse_h, coarse.carries_peak_until_h(peaks, outages[0].threshold_v))
+    found_h = batch.holdovers_h(begin)
+    if begin is not None and np.any(found_h <= begin[0] + 2 * batch.standby.period_h + 2.0 / batch.k):
+        # Some end before their averaged stretch has faded: then every burst is walked.
+        found_h = batch.holdovers_h()
+    return Sampled(holdovers_h=found_h, seed=seed)
 
 
 def survival_curve(holdovers_h: np.ndarray, standby_h: float, seed: int, points_count: int = 121) -> SurvivalCurve:

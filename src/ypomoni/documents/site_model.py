@@ -6,9 +6,9 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
-from ypomoni.core.batteries import cell_of, cells_of_block
+from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.discharge_table import DischargeRow, check_rows
+from ypomoni.core.discharge_table import DischargeRow, DischargeTable, fit_table
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, Purpose
 from ypomoni.core.readings import Hookup, Mains, PointKind, PositiveMeans, State
@@ -128,7 +128,8 @@ class BankPart(_Part):
             chemistry = CHEMISTRIES[str(self.chemistry)]
             rows = tuple(DischargeRow(**row.model_dump()) for row in self.discharge_table)
             try:
-                check_rows(rows, cell_of(chemistry), self.cells_count or cells_of_block(str(self.chemistry), self.block_v))
+                table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(str(self.chemistry), self.capacity_ah, self.rate_h))
+                fit_table(table, cell_of(chemistry), self.cells_count or cells_of_block(str(self.chemistry), self.block_v))
             except QuantityError as error:
                 raise ValueError(f"discharge_table: {error}") from error
         return self

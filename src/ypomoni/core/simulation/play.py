@@ -270,8 +270,9 @@ class Player:
     ) -> Event:
         pack = self.pack(t)
         i, v = terminal(pack, u, d, *draw)
-        # The last instant before a collapse still shows a voltage well above the limit.
-        if limit_v is not None and mark is not Mark.LOAD_LOST and (v == COLLAPSED or v > COLLAPSE_RATIO * limit_v):
+        # The last instant before a collapse still shows a voltage well above the limit. Without a power load it is charge that is spent.
+        asks_power = tuple(draw)[1] > 0
+        if asks_power and limit_v is not None and mark is not Mark.LOAD_LOST and (v == COLLAPSED or v > COLLAPSE_RATIO * limit_v):
             mark = Mark.COLLAPSE
         event = Event(
             t_h=t,

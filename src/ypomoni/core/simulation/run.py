@@ -14,12 +14,16 @@ from enum import StrEnum
 from functools import cached_property
 
 from ypomoni.core.batteries import Pack
+from ypomoni.core.loads import Draw
 from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
 # With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
 EXPLICIT_EDGES = 600
+# Where the explicit walk begins: so much of the holdover with averaged bursts, and of the time for which the greatest burst is carried.
+START_SHARE_RATIO = 0.96
+PEAK_SHARE_RATIO = 0.97
 EDGES_PER_CHUNK = 120.0
 AVERAGED_STEPS = 24
 NUDGE_H = 0.005 / 3600.0
@@ -242,14 +246,37 @@ class Outage:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
         averaged = Outage(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
-        start_h = 0.96 * averaged.coarse_holdover_h() - 5.0 / self.pack.k_per_h - 2 * self.period_h
+        end_h = min(START_SHARE_RATIO * averaged.coarse_holdover_h(), PEAK_SHARE_RATIO * averaged.carries_peak_until_h(self.peak_draws()))
+        start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
+
+    def peak_draws(self) -> list[Draw]:
+        """Return what is drawn at most in standby and in alarm, every burst at once."""
+        found: list[Draw] = []
+        for timeline in (self.standby, self.alarm) if self.alarm_h > 0 else (self.standby,):
+            peak = timeline.base
+            for train in timeline.trains:
+                peak = peak.plus(train.unit.times(train.peak_excess_a()))
+            found.append(peak)
+        return found
+
+    def carries_peak_until_h(self, peaks: list[Draw]) -> float:
+        """Return about how long each of several draws would still be carried for an instant. [h]"""
+        low, high = 0.0, self.standby_stop().t_h
+        for _ in range(24):
+            middle = 0.5 * (low + high)
+            u, d = self.state_at(middle)
+            fine = all(terminal(self.pack, u, d, *peak)[1] >= self.threshold_v for peak in peaks)
+            low, high = (middle, high) if fine else (low, middle)
+        return low
 
     def coarse_holdover_h(self) -> float:
         """Return the holdover of a demand without trains to about 1 %. [h]"""
         low, high = 0.0, self.standby_stop().t_h
-        while self.alarm_h > 0 and high - low > 0.01 * high:
+        if self.alarm_h <= 0:
+            return high
+        while high - low > 0.01 * high:
             middle = 0.5 * (low + high)
             low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         return low
@@ -336,7 +363,7 @@ class Outage:
             return self._walk(self.alarm, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
 
         # An alarm takes the charge of so many hours of standby: begin that close to the end, and follow that slope.
-        standby_a, alarm_a = (terminal(self.pack, 0.0, 0.0, *t.base)[0] for t in (self.standby, self.alarm))
+        standby_a, alarm_a = (terminal(self.pack, 0.0, 0.0, *t.base)[0] + self.pack.self_a for t in (self.standby, self.alarm))
         slope = max(0.02, alarm_a / standby_a) if standby_a > 0 else 1.0
         t = max(low, high - 1.2 * self.alarm_h * slope)
         for _ in range(80):

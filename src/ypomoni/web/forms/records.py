@@ -275,17 +275,14 @@ class SupplyForm(RecordForm):
         return not faults
 
     def fitted(self) -> tuple[RowFit, ...]:
-        """Return the rows of the table with what the refitted model makes of them; none where it cannot be fitted."""
+        """Return the rows of the table with what the refitted model makes of them, or raise `QuantityError` where they are of no such block."""
         key, block_v, capacity_ah, rate_h = (self[f"bank_{n}"].data for n in ("chemistry", "block_v", "capacity_ah", "rate_h"))
         if not self.table_rows or not capacity_ah or not rate_h:
             return ()
         rows = tuple(DischargeRow(current_a=r.current_a, run_h=r.run_h, end_v=r.end_v) for r in self.table_rows)
-        try:
-            cells_count = self.bank_cells_count.data or cells_of_block(key, block_v)
-            table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
-            return fit_table(table, cell_of(CHEMISTRIES[key]), cells_count).rows
-        except QuantityError:
-            return ()
+        cells_count = self.bank_cells_count.data or cells_of_block(key, block_v)
+        table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
+        return fit_table(table, cell_of(CHEMISTRIES[key]), cells_count).rows
 
     def questions(self, row: Row | None) -> list[str]:
         """Ask about rows of the table that do not go with the others."""
@@ -301,6 +298,11 @@ class SupplyForm(RecordForm):
         good = super().validate(extra_validators)
         if self.bank_chemistry.data:
             good = self._read_table() and good
+            try:
+                self.fitted()
+            except QuantityError as error:
+                self.bank_discharge_table.errors = [str(error)]
+                good = False
             for name in self._NEEDED:
                 field = self[name]
                 if field.data is None and not field.errors:
