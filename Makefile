@@ -11,7 +11,7 @@ demo: setup
 	@$(BIN)/ypomoni demo
 
 test: setup lint
-	@$(BIN)/python -m pytest
+	@$(BIN)/python -m pytest -n 2 --dist worksteal
 
 lint: setup
 	@$(BIN)/ruff check src tests tools

@@ -6,6 +6,7 @@ import os
 import shutil
 import tempfile
 import threading
+import time
 from pathlib import Path
 
 import psycopg
@@ -52,6 +53,9 @@ def cluster():
         with contextlib.suppress(Exception):
             owner = int((folder / "owner").read_text())
             os.kill(owner, 0)
+            continue
+        # One that another worker is just making has no owner yet.
+        if time.time() - folder.stat().st_mtime < 120:
             continue
         with contextlib.suppress(Exception):
             Cluster(folder).stop(mode="immediate")

@@ -91,7 +91,11 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
 
 def write_discharge_text(rows: list[dict[str, float]]) -> str:
     """Return rows as text that reads back the same."""
-    return "\n".join(f"{row['current_a']:.12g} A; {row['run_h']:.12g} h; {row['end_v']:.12g} V" for row in rows)
+    return "\n".join(f"{row['current_a']:.12g} A; {_time(row['run_h'])}; {row['end_v']:.12g} V" for row in rows)
+
+
+def _time(hours_h: float) -> str:
+    return f"{hours_h:.12g} h" if hours_h >= 1 else f"{hours_h * 60:.12g} min"
 
 
 def _tokens(line: str) -> list[tuple[str, float]]:

@@ -41,7 +41,17 @@
           ctx.beginPath(); ctx.moveTo(x, bbox.top); ctx.lineTo(x, bbox.top + bbox.height); ctx.stroke();
           return x;
         };
-        for (const mark of found().marks || []) upright(mark.t, mark.kind === "alarm" || mark.kind === "alarm_over" ? "--alarm" : mark.kind === "load_lost" ? "--rule-strong" : "--risk", 1);
+        let row = 0;
+        for (const mark of found().marks || []) {
+          const x = upright(mark.t, mark.kind === "alarm" || mark.kind === "alarm_over" ? "--alarm" : mark.kind === "load_lost" ? "--rule-strong" : "--risk", 1);
+          if (x === null || !mark.name) continue;
+          // Ends of several supplies are named, each on a line of its own.
+          const right = x > bbox.left + bbox.width * 0.7;
+          ctx.fillStyle = colour("--ink");
+          ctx.textAlign = right ? "right" : "left";
+          ctx.fillText(mark.name, x + (right ? -5 : 5) * ratio, bbox.top + (13 + 15 * (row % 6)) * ratio);
+          row += 1;
+        }
         if (found().must_h) upright(found().must_h, "--must", 2);
         if (found().end_h !== null && found().end_h !== undefined) {
           const x = upright(found().end_h, "--fails", 2);
@@ -65,7 +75,7 @@
     height,
     plugins: [marks(found)],
     cursor: { sync: sync ? { key: "outage" } : undefined, drag: { x: true, y: false }, points: { size: 6 } },
-    legend: { live: true },
+    legend: { live: true, markers: { width: 3, dash: (_, n) => ["solid", "dashed", "dotted", "double"][(n - 1) % 4] } },
     scales: { x: { time: false }, y: range ? { range } : {} },
     series: [{ label: "after", value: (_, v) => (v === null || v === undefined ? "" : hours(v)) }, ...series],
     axes: [along ? axis("hours after the mains fails", null, 38) : { ...axis("", null, 24), labelSize: 0 }, axis(title, null, 56)],
@@ -176,7 +186,7 @@
         this.said = `Terminal voltage of ${this.lines.length} supplies over time. ${this.why}`;
         if (!this.charts.v) {
           const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: 2, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, differ ? 1 : 2)} ${differ ? "%" : "V"}`) }));
-          const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff" })), must_h: Math.max(...this.lines.map((line) => line.must_h)), end_h: null });
+          const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: Math.max(...this.lines.map((line) => line.must_h)), end_h: null });
           this.charts.v = chart(root, differ ? "terminal voltage, % of nominal" : "terminal voltage, V", 420, series, found, false);
         }
         this.charts.v.setData(data);
