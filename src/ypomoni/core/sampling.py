@@ -24,6 +24,8 @@ MOST_PATTERN_PIECES = 1_500
 MOST_ROUNDS = 4
 # States are kept at every so many steps; in between they are walked to again.
 KEPT_EVERY_COUNT = 6
+# The ripple of averaged bursts fades by e to this before the explicit walk counts.
+FADED = 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,7 +206,7 @@ class Batch:
         period_h = max(pattern.period_h, self.alarm.period_h)
         edges_per_hour = len(pattern.edges_h) / pattern.period_h if pattern.period_h else 0.0
         begin_h = pattern.period_h * math.ceil(pattern.settled_h / pattern.period_h) if pattern.period_h else 0.0
-        start_h = np.minimum(START_SHARE_RATIO * coarse_h, PEAK_SHARE_RATIO * peak_h) - 5.0 / self.k - 2 * period_h
+        start_h = np.minimum(START_SHARE_RATIO * coarse_h, PEAK_SHARE_RATIO * peak_h) - FADED / self.k - 2 * period_h
         if edges_per_hour * float(np.max(coarse_h)) < EXPLICIT_EDGES or np.any(start_h <= begin_h + pattern.period_h):
             return None
         zero = np.zeros(self.count)
@@ -251,39 +253,43 @@ class Batch:
         if period_h == 0.0:
             found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.2 * NUDGE_H)[0]
             return found
-        # A start known to fail, to a quarter of a period; then the first change of the pattern at which one fails, a period back.
+        # A start known to fail, to a quarter of a period; then the first change of the pattern at which one fails, a period back. A start
+        # a whole period earlier has more charge left, so beyond what was looked at only starts in step with failing ones are left.
         found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.25 * period_h)[1]
+        looked_from = found.copy()
         for _ in range(MOST_ROUNDS):
             if not len(who):
                 break
-            earlier = self._earliest(who, found[who], t0[who], period_h)
+            look_from = np.maximum(found[who] - period_h, t0[who])
+            earlier = self._earliest(who, found[who], look_from, looked_from[who], period_h)
+            looked_from[who] = look_from
             moved = earlier < found[who] - 2 * NUDGE_H
             found[who] = earlier
             who = who[moved]
         return found
 
-    def _earliest(self, who: Array, found: Array, floor_h: Array, period_h: float) -> Array:
-        """Return the first failing start in the period before one; that one itself where nothing earlier fails."""
-        marks = self._marks(found, period_h)
+    def _earliest(self, who: Array, found: Array, begin: Array, end: Array, period_h: float) -> Array:
+        """Return the first failing start between two times; ``found`` where none there fails."""
+        marks = self._marks(begin, end, period_h)
         found = found.copy()
         low, high = np.full(len(who), np.nan), np.full(len(who), np.nan)
         open_ = np.arange(len(who))
         for n in range(marks.shape[1] - 1):
             left, right = marks[open_, n], marks[open_, n + 1]
-            usable = (right - left > 3 * NUDGE_H) & (left >= floor_h[open_] - SAME_TIME_H)
+            usable = right - left > 3 * NUDGE_H
             tried = open_[usable]
             if not len(tried):
                 continue
+            # Between two changes failing is monotone: where the last start is carried, all are.
             first_h, last_h = left[usable] + NUDGE_H, right[usable] - NUDGE_H
-            first = self.carries(who[tried], first_h)
-            at_left = tried[~first]
-            found[at_left] = marks[at_left, n]
-            rest = np.flatnonzero(first)
-            last = self.carries(who[tried[rest]], last_h[rest])
-            within = rest[~last]
+            failing = np.flatnonzero(~self.carries(who[tried], last_h))
+            if not len(failing):
+                continue
+            first = self.carries(who[tried[failing]], first_h[failing])
+            at_left, within = failing[~first], failing[first]
+            found[tried[at_left]] = left[usable][at_left]
             low[tried[within]], high[tried[within]] = first_h[within], last_h[within]
-            done = np.concatenate([at_left, tried[within]])
-            open_ = np.setdiff1d(open_, done, assume_unique=True)
+            open_ = np.setdiff1d(open_, tried[failing], assume_unique=True)
             if not len(open_):
                 break
         inside = np.flatnonzero(~np.isnan(low))
@@ -291,14 +297,13 @@ class Batch:
             found[inside] = self._bisect(who[inside], low[inside], high[inside], 0.2 * NUDGE_H)[0]
         return found
 
-    def _marks(self, high: Array, period_h: float) -> Array:
-        """Return the changes of the pattern in one period before a time, per sample, sorted, with both ends. shape (s, n)"""
+    def _marks(self, begin: Array, end: Array, period_h: float) -> Array:
+        """Return the changes of the pattern between two times no more than a period apart, per sample, sorted, with both ends. shape (s, n)"""
         edges = [self.standby.edges_h, self.alarm.edges_h, self.alarm.edges_h - self.alarm_h]
         offsets = np.unique(np.round(np.mod(np.concatenate(edges), period_h), 9))
-        begin = high - period_h
         whole = np.floor((begin[:, None] - offsets[None, :]) / period_h) + 1.0
-        marks = np.sort(offsets[None, :] + whole * period_h, axis=1)
-        return np.concatenate([np.maximum(begin, 0.0)[:, None], np.clip(marks, 0.0, high[:, None]), high[:, None]], axis=1)
+        marks = np.sort(np.clip(offsets[None, :] + whole * period_h, begin[:, None], end[:, None]), axis=1)
+        return np.concatenate([begin[:, None], marks, end[:, None]], axis=1)
 
     def _bisect(self, who: Array, low: Array, high: Array, width_h: float) -> tuple[Array, Array]:
         """Return the last start found to be carried and the first found not to be, no further apart than a width."""

@@ -186,7 +186,7 @@
         this.said = `Terminal voltage of ${this.lines.length} supplies over time. ${this.why}`;
         if (!this.charts.v) {
           const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: 2, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, differ ? 1 : 2)} ${differ ? "%" : "V"}`) }));
-          const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: Math.max(...this.lines.map((line) => line.must_h)), end_h: null });
+          const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: new Set(this.lines.map((line) => line.must_h)).size === 1 ? this.lines[0].must_h : null, end_h: null });
           this.charts.v = chart(root, differ ? "terminal voltage, % of nominal" : "terminal voltage, V", 420, series, found, false);
         }
         this.charts.v.setData(data);
