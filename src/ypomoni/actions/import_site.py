@@ -1,6 +1,7 @@
 """Bring a site file in, whole or not at all; a site of the same name is replaced only when that was asked for."""
 
 import secrets
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
@@ -34,18 +35,9 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
     for part in document["places"]:
         place_ids[part["key"]] = _add(connection, actor, "place", {**part, "site_id": site["id"]})["id"]
     instrument_ids = bring_instruments(connection, actor, document["instruments"])
+    owners = PlanOwners(requirement_ids=requirement_ids, place_ids=place_ids, instrument_ids=instrument_ids)
     for plan_part in document["plans"]:
-        plan = _add(connection, actor, "plan", {**{k: plan_part[k] for k in ("key", "name", "stage")}, "site_id": site["id"]})
-        supply_ids: dict[str | None, int | None] = {None: None}
-        for part in plan_part["supplies"]:
-            values = {**columns_of_supply(part), "plan_id": plan["id"], "requirement_id": requirement_ids[part["requirement"]]}
-            supply_ids[part["key"]] = _add(connection, actor, "supply", values)["id"]
-        load_ids: dict[str | None, int | None] = {None: None}
-        for part in plan_part["loads"]:
-            owners = {"plan_id": plan["id"], "supply_id": supply_ids[part["supply"]], "place_id": place_ids[part["place"]]}
-            load_ids[part["key"]] = _add(connection, actor, "load", {**columns_of_load(part), **owners})["id"]
-        point_ids = _add_points(connection, actor, plan["id"], plan_part["points"], supply_ids, load_ids)
-        _add_readings(connection, actor, plan["id"], plan_part["readings"], point_ids, instrument_ids)
+        add_plan(connection, actor, site["id"], plan_part, owners)
     insert_change(
         connection,
         organisation_id=actor.organisation_id,
@@ -59,6 +51,31 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
         batch=actor.batch,
     )
     return site
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanOwners:
+    """The ids of what a plan refers to, by key."""
+
+    requirement_ids: dict[str, int]
+    place_ids: dict[str | None, int | None]
+    instrument_ids: dict[str | None, int | None]
+
+
+def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str, Any], owners: PlanOwners) -> Row:
+    """Insert a plan of a site file with everything in it."""
+    plan = _add(connection, actor, "plan", {**{k: part[k] for k in ("key", "name", "stage")}, "site_id": site_id})
+    supply_ids: dict[str | None, int | None] = {None: None}
+    for supply in part["supplies"]:
+        values = {**columns_of_supply(supply), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[supply["requirement"]]}
+        supply_ids[supply["key"]] = _add(connection, actor, "supply", values)["id"]
+    load_ids: dict[str | None, int | None] = {None: None}
+    for load in part["loads"]:
+        of = {"plan_id": plan["id"], "supply_id": supply_ids[load["supply"]], "place_id": owners.place_ids[load["place"]]}
+        load_ids[load["key"]] = _add(connection, actor, "load", {**columns_of_load(load), **of})["id"]
+    point_ids = _add_points(connection, actor, plan["id"], part["points"], supply_ids, load_ids)
+    _add_readings(connection, actor, plan["id"], part["readings"], point_ids, owners.instrument_ids)
+    return plan
 
 
 def bring_instruments(connection: Connection, actor: Actor, parts: list[dict[str, Any]]) -> dict[str | None, int | None]:

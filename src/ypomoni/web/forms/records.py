@@ -23,6 +23,7 @@ from ypomoni.web.view.words import (
     POINT_WORDS,
     PROVENANCE_WORDS,
     PURPOSE_WORDS,
+    STAGE_WORDS,
 )
 
 PERCENT = 0.01
@@ -155,6 +156,15 @@ class StockForm(RecordForm):
                 self.block_v.errors = [str(error)]
                 return False
         return good
+
+
+class PlanForm(RecordForm):
+    """A plan: its name, and what it stands for."""
+
+    title = "Plan"
+    name = TextField("Name", hint="as in Proposal, larger battery in Bay B")
+    stage = ChoiceField("Stands for", choices=STAGE_WORDS)
+    groups = (("", ("name", "stage")),)
 
 
 REQUIREMENT_START: Row = {
@@ -743,6 +753,7 @@ FORMS: dict[str, type[RecordForm]] = {
     "instrument": InstrumentForm,
     "stock": StockForm,
     "profile": ProfileForm,
+    "plan": PlanForm,
 }
 STARTS: dict[str, Row] = {
     "site": {},
@@ -754,4 +765,5 @@ STARTS: dict[str, Row] = {
     "instrument": INSTRUMENT_START,
     "stock": {"chemistry": "lead_agm", "block_v": 12.0, "rate_h": 20.0},
     "profile": REQUIREMENT_START,
+    "plan": {"stage": "proposal"},
 }

@@ -197,7 +197,7 @@ def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, p
         return site
     if tree is None or plan is None:
         raise NotFound
-    parent = {"site_id": tree.site["id"]} if name in ("requirement", "place") else {"plan_id": plan["id"]}
+    parent = {"site_id": tree.site["id"]} if name in ("requirement", "place", "plan") else {"plan_id": plan["id"]}
     taken = taken_keys(tree, name, plan["id"])
     return create(g.connection, g.actor, name, {**columns, **parent, "key": None}, taken)
 
@@ -281,6 +281,9 @@ def _done(name: str, row: Row, notice: str, *, undo: str | None = None, new: boo
     if name in ORGANISATION_WIDE:
         flash(notice, "note")
         return jsonify({"go": url_for("library.index")})
+    if name == "plan" and undo:
+        flash(notice, "note")
+        return jsonify({"go": url_for("plan.show", site_id=row["site_id"])})
     if name == "site" and (new or plan is None or undo):
         if undo or not new:
             flash(notice, "note")

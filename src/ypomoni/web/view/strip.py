@@ -112,12 +112,13 @@ class Strip:
     must_x: float = 0.0
 
 
-def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False) -> Strip:
-    """Return the strip of a plan. ``banks`` says in words what each supply has fitted."""
+def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False, beside: tuple[PlanResult, ...] = ()) -> Strip:
+    """Return the strip of a plan. ``banks`` says in words what each supply has fitted; plans ``beside`` it share one scale with it."""
     if not plan.supplies:
         return Strip(lanes=())
-    axis_h = axis_length_h(plan)
-    greatest_a = max((s.standby_current_a or 0.0 for s in plan.supplies), default=0.0)
+    shown = (plan, *beside)
+    axis_h = max(axis_length_h(p) for p in shown if p.supplies)
+    greatest_a = max((s.standby_current_a or 0.0 for p in shown for s in p.supplies), default=0.0)
     px_per_a = (GREATEST_SMALL_PX if small else GREATEST_PX) / greatest_a if greatest_a > 0 else 0.0
     lanes = tuple(_lane(s, plan, axis_h, px_per_a, banks.get(s.key, ""), small=small) for s in plan.supplies)
     return Strip(

@@ -42,6 +42,7 @@ CHEMISTRY_WORDS = {
     "li_fes2": "Li-FeS2",
     "li_socl2": "Li-SOCl2",
 }
+STAGE_WORDS = {"as_found": "what was found", "proposal": "a proposal", "as_left": "what was left"}
 PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
 PURPOSE_WORDS = {"life_safety": "life safety", "security": "security", "monitoring": "monitoring", "convenience": "convenience"}
 POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
@@ -82,6 +83,7 @@ __all__ = [
     "PROVENANCE_WORDS",
     "PURPOSE_WORDS",
     "SEVERITY_WORDS",
+    "STAGE_WORDS",
     "STATE_WORDS",
     "VERDICT_WORDS",
 ]
