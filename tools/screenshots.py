@@ -97,6 +97,14 @@ def main() -> None:
             if name == "outage":
                 page.wait_for_selector("[data-sampled='1000']", timeout=60_000)
             shoot(page, name)
+        page.goto(f"{plan_address}/as-found/balance")
+        beam, target = page.locator(".piece[data-name^='Perimeter beam']").bounding_box(), page.locator(".board-lane").nth(1).bounding_box()
+        if beam and target:
+            page.mouse.move(beam["x"] + 40, beam["y"] + 8)
+            page.mouse.down()
+            page.mouse.move(target["x"] + 500, target["y"] + 40, steps=6)
+            page.wait_for_selector(".offer-no")
+        shoot(page, "balance")
         page.goto(plan_address)
         open_audit(page)
         shoot(page, "audit")

@@ -15,6 +15,7 @@ from ypomoni.core.results import PlanResult
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.connection import Row
+from ypomoni.web.view.board import MODES, Board, build_board
 from ypomoni.web.view.plan import bank_words, build_answer, build_findings, build_supplies
 from ypomoni.web.view.register import SHOWN_AT_FIRST, Asked, RegisterView, build_register
 from ypomoni.web.view.requirement import build_requirements
@@ -36,6 +37,7 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "next": ("next_reading", "load_count"),
     "tree": ("current_tree", "load_count"),
     "places": ("place_rows",),
+    "board": ("board", "board_modes"),
 }
 PLAN_REGIONS = ("title", "answer", "strip", "findings", "supplies", "requirements", "removed")
 AUDIT_REGIONS = ("title", "brief", "next", "tree", "removed", "places")
@@ -56,6 +58,8 @@ class Looking:
     tree_supply: str = ""
     tree_state: State = State.STANDBY
     wide: bool = False
+    board_mode: str = "standby"
+    board_touch: bool = False
 
     @staticmethod
     def from_request() -> "Looking":
@@ -69,6 +73,8 @@ class Looking:
             tree_supply=values.get("tree_supply", "")[:80],
             tree_state=State(state) if state in [s.value for s in State] else State.STANDBY,
             wide=values.get("show_wide", "") == "1",
+            board_mode=mode if (mode := values.get("board_mode", "standby")) in MODES else "standby",
+            board_touch=values.get("board_touch", "") == "1",
         )
 
 
@@ -194,6 +200,18 @@ class PlanPage:
         """The current tree of one supply."""
         key = self.shown_supply
         return None if key is None else build_tree(self.audit, key, self.looking.tree_state)
+
+    @cached_property
+    def board(self) -> Board:
+        """The balance board."""
+        plan_id = self.plan["id"]
+        supplies, loads = self.tree.supplies.get(plan_id, []), self.tree.loads.get(plan_id, [])
+        return build_board(self.result, supplies, loads, self.looking.board_mode, touch=self.looking.board_touch)
+
+    @property
+    def board_modes(self) -> list[tuple[str, str]]:
+        """What the thickness of a piece may stand for."""
+        return list(MODES.items())
 
     @cached_property
     def next_reading(self) -> NextView | None:

@@ -123,7 +123,7 @@ def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False,
     lanes = tuple(_lane(s, plan, axis_h, px_per_a, banks.get(s.key, ""), small=small) for s in plan.supplies)
     return Strip(
         lanes=lanes,
-        ticks=_ticks(axis_h),
+        ticks=axis_ticks(axis_h),
         summary="; ".join(_sentence(s) for s in plan.supplies),
         has_thin=any(lane.thin for lane in lanes),
         has_recharge=any(lane.recharge_label for lane in lanes),
@@ -313,7 +313,8 @@ def _must(plan: PlanResult) -> str:
     return f"must hold {say_required_h(first.standby_h)}{alarm}"
 
 
-def _ticks(axis_h: float) -> tuple[tuple[float, str, str], ...]:
+def axis_ticks(axis_h: float) -> tuple[tuple[float, str, str], ...]:
+    """Return the ticks of a time axis: where in percent, the words, and how they are anchored."""
     steps = (0.25, 0.5, 1, 2, 3, 6, 12, 24, 48, 72, 168, 336, 720, 2190, 8760)
     step = next((s for s in steps if axis_h / s <= 8), axis_h / 6)
     found: list[tuple[float, str, str]] = []
