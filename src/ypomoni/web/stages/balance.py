@@ -45,6 +45,7 @@ def pick_up(load_id: int) -> Any:
 @signed_in
 def drop(load_id: int) -> Any:
     """Hang a load, or some of its pieces, on another supply and answer with the board as it is then."""
+    find(g.connection, g.actor, "load", load_id)
     asked = {name: request.form.get(name, type=int) for name in ("version", "quantity", "supply")}
     if asked["version"] is None or asked["quantity"] is None:
         return jsonify({"message": "This page is too old: reload it."}), 400
