@@ -131,6 +131,13 @@ class Floor:
             draw = draw.plus(train.unit.times(train.excess_a(t)))
         return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
 
+    def highest_v(self) -> float:
+        """Return the battery voltage that would do at any time: with all its bursts at once. [V]"""
+        draw = self.base
+        for train in self.trains:
+            draw = draw.plus(train.unit.times(train.peak_excess_a()))
+        return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
+
 
 class Timeline:
     """What a set of loads draws over time in one state (standby or alarm), and what those at the end of a cable ask for meanwhile."""

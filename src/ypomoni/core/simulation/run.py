@@ -301,14 +301,32 @@ class Outage:
                 low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
         found = None if limit_carried else high
+        floor_h = max(start_h, self._surely_carried_until_h(high))
         while True:
-            begin = max(start_h, high - self.period_h)
+            begin = max(floor_h, high - self.period_h)
             earlier = seek(begin, high)
             if earlier is None or (found is not None and earlier >= high):
                 return found
             found = high = earlier
-            if begin == start_h and earlier > begin:
+            if begin == floor_h and earlier > begin:
                 return found
+
+    def _surely_carried_until_h(self, limit_h: float) -> float:
+        """Return a time before which every alarm is carried, whatever the bursts: no start before it has to be looked at. [h]
+
+        From the charge removed by then, with the most that was ever unavailable until then, an alarm of every burst at once all the time is
+        carried. An earlier start has less removed, no more unavailable, and never draws more.
+        """
+        peak = self.peak_draws()[-1]
+        threshold_v = max([self.threshold_v, *(floor.highest_v() for floor in self.alarm.floors)])
+        low, high = self._trace[0][0], limit_h
+        for _ in range(14):
+            middle = 0.5 * (low + high)
+            u, d = self.state_at(middle)
+            most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (middle, math.inf, 0.0))])])
+            stop = walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False)
+            low, high = (low, middle) if stop.ended else (middle, high)
+        return low
 
     def _seek_dominated(self, begin: float, limit: float) -> float | None:
         """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
