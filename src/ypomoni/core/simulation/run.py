@@ -27,6 +27,7 @@ PEAK_SHARE_RATIO = 0.97
 EDGES_PER_CHUNK = 120.0
 AVERAGED_STEPS = 24
 NUDGE_H = 0.005 / 3600.0
+MANY_CHANGES_COUNT = 200
 BISECTION_H = 0.1 / 3600.0
 
 
@@ -301,7 +302,9 @@ class Outage:
                 low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
         found = None if limit_carried else high
-        floor_h = max(start_h, self._surely_carried_until_h(high))
+        # Worth the look only where a period holds very many changes.
+        changes_count = self.period_h * (self.standby.edges_per_hour + self.alarm.edges_per_hour)
+        floor_h = max(start_h, self._surely_carried_until_h(high)) if changes_count > MANY_CHANGES_COUNT else start_h
         while True:
             begin = max(floor_h, high - self.period_h)
             earlier = seek(begin, high)
