@@ -286,3 +286,16 @@ def test_a_discharge_table_and_stock_in_a_file_are_checked(file):
     file.write_text(json.dumps(found))
     faults = json.loads(calc(file, "--json").stdout)["faults"]
     assert [(f["path"], "at least 2 rows" in f["message"]) for f in faults] == [("plans[0].supplies[0].bank", True)]
+
+
+def test_balance_names_the_fewest_moves_of_a_file(file):
+    """Two heavy loads on one bay and none on the other: one goes; where nothing helps it says so, and a wrong key exits with 2."""
+    found = document(loads=[{"key": "a", "standby": {"current_a": 0.4}}, {"key": "b", "standby": {"current_a": 0.41}}])
+    found["plans"][0]["supplies"].append({**found["plans"][0]["supplies"][0], "key": "t", "name": "Other"})
+    file.write_text(json.dumps(found))
+    done = json.loads(command("balance", file, "--plan", "as-found", "--json").stdout)
+    assert (done["found"], done["proven"], len(done["moves"])) == (True, True, 1)
+    assert done["moves"][0]["to"] == "t"
+    assert command("balance", file, "--plan", "nowhere").returncode == 2
+    file.write_text(json.dumps(document(loads=[{"standby": {"current_a": 1.9}}])))
+    assert "No placement" in command("balance", file, "--plan", "as-found").stdout

@@ -84,3 +84,25 @@ def test_loads_of_others_are_neither_asked_about_nor_moved(client, ids, conninfo
     form = {"version": load_of(conninfo, magnet)["version"], "quantity": 1, "supply": foreign["supply"]}
     assert client.post(f"/loads/{magnet}/move", form).status_code == 404
     assert client.get(f"/sites/{foreign['site']}/as-found/balance").status_code == 404
+
+
+def test_the_fewest_moves_are_proposed_made_and_undone_or_said_to_be_impossible(client, ids, conninfo):
+    """As found no placement holds; with a larger battery in Bay A two supplies' worth of loads can move, and do, in one step."""
+    plan = rows(conninfo, "SELECT id FROM plan WHERE site_id = %s", ids["site"])[0]["id"]
+    assert "No placement of these loads" in client.get(f"/plans/{plan}/proposal").json["html"]
+    assert client.post(f"/plans/{plan}/proposal", {"regions": "board"}).json["notice"] == "0 loads moved."
+    for name, capacity in (("Bay A", 100), ("Main panel", 17)):
+        row = rows(conninfo, "SELECT id, version FROM supply WHERE id = %s", ids[name])[0]
+        html = client.get(f"/records/supply/{row['id']}?plan={plan}").json["html"]
+        form = {n: unescape(v) for n, v in re.findall(r'name="(\w+)"[^>]* value="([^"]*)"', html)}
+        for choice in ("kind", "requirement_id", "bank_chemistry"):
+            form[choice] = re.search(rf'name="{choice}".*?<option selected value="([^"]*)"', html, re.DOTALL).group(1)
+        changed = {"bank_capacity_ah": f"{capacity} Ah", "output_limit_a": "5 A", "alarm_output_limit_a": "", "plan": plan, "sure": "1"}
+        assert client.post(f"/records/supply/{row['id']}", {**form, **changed}).status_code == 200
+    html = unescape(client.get(f"/plans/{plan}/proposal").json["html"])
+    assert "Fewer do not do it: proven." in html
+    done = client.post(f"/plans/{plan}/proposal", {"regions": "board,brief"})
+    assert re.match(r"[1-9]\d* loads? moved", done.json["notice"])
+    assert "nothing has to move" in client.get(f"/plans/{plan}/proposal").json["html"]
+    assert client.post(done.json["undo"]).status_code in (200, 302)
+    assert "Fewer do not do it: proven." in client.get(f"/plans/{plan}/proposal").json["html"]

@@ -8,6 +8,7 @@ import click
 COMMANDS = {
     "calc": "ypomoni.cli.calc:calc",
     "simulate": "ypomoni.cli.simulate:simulate",
+    "balance": "ypomoni.cli.balance:balance",
     "import": "ypomoni.cli.sites:import_command",
     "export": "ypomoni.cli.sites:export_command",
     "account": "ypomoni.cli.sites:account_command",

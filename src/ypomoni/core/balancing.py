@@ -72,15 +72,24 @@ def why_not(plan: Plan, load_key: str, quantity: int, supply_key: str) -> str:
     return "" if supply.key == load.supply_key else next(_reasons(plan, load, quantity, supply), "")
 
 
+def fixed_reason(load: Load, supply: Supply) -> str:
+    """Return why a load may not hang on a supply whatever else hangs there: AC, rail, cable; empty where it may."""
+    return next(_fixed(load, supply), "")
+
+
 def _reasons(plan: Plan, load: Load, quantity: int, supply: Supply) -> Iterator[str]:
     yield from _bus(plan, load, quantity, supply)
+    yield from _fixed(load, supply)
+    yield from _company(plan, load, supply)
+    yield from _limits(plan, load, quantity, supply)
+
+
+def _fixed(load: Load, supply: Supply) -> Iterator[str]:
     rail = None if load.ac else check_rail(load.rail_v, supply.nominal_v, load.converter)
     if rail:
         yield f"it runs at {plain_number(load.rail_v)} V without a converter, {supply.name} is {plain_number(supply.nominal_v)} V."
     if load.ac:
         yield "it draws from AC."
-    yield from _company(plan, load, supply)
-    yield from _limits(plan, load, quantity, supply)
     yield from _drop(load, supply)
 
 

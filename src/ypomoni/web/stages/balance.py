@@ -4,7 +4,7 @@ from typing import Any
 
 from flask import Blueprint, g, jsonify, render_template, request, url_for
 
-from ypomoni.actions.balance import move, offers
+from ypomoni.actions.balance import follow_proposal, move, offers, propose
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.web.security import signed_in
@@ -39,6 +39,33 @@ def pick_up(load_id: int) -> Any:
     plan = find(g.connection, g.actor, "plan", load["plan_id"])
     tree = read_tree(g.connection, g.actor, plan["site_id"], frame=True)
     return jsonify({"lanes": say_offers(found, tree.supplies.get(plan["id"], []), load["supply_id"])})
+
+
+@blueprint.get("/plans/<int:plan_id>/proposal")
+@signed_in
+def proposal(plan_id: int) -> Any:
+    """Show the fewest moves after which every supply holds, or that moving alone cannot do it."""
+    plan, tree, found = propose(g.connection, g.actor, plan_id)
+    names = {s["key"]: s["name"] for s in tree.supplies.get(plan["id"], [])}
+    moves = [(m.name, names[m.from_key], names[m.to_key]) for m in found.moves]
+    return jsonify({"html": render_template("balance/_proposal.html", plan=plan, found=found, moves=moves)})
+
+
+@blueprint.post("/plans/<int:plan_id>/proposal")
+@signed_in
+def accept(plan_id: int) -> Any:
+    """Make the moves of the proposal."""
+    find(g.connection, g.actor, "plan", plan_id)
+    try:
+        with g.connection.transaction():
+            count = follow_proposal(g.connection, g.actor, plan_id)
+    except Refused as refused:
+        return jsonify({"message": " ".join(f.message for f in refused.faults)}), 422
+    plan = find(g.connection, g.actor, "plan", plan_id)
+    tree = read_tree(g.connection, g.actor, plan["site_id"])
+    undo = url_for("loads.undo", batch=g.actor.batch, plan=plan["id"])
+    notice = f"{count} load{'s' if count != 1 else ''} moved."
+    return jsonify({"regions": regions(tree, plan, register=False), "notice": notice, "undo": undo if count else ""})
 
 
 @blueprint.post("/loads/<int:load_id>/move")

@@ -1,0 +1,204 @@
+"""The fewest moves after which every supply holds as long as it must. Called by the balance board and the command line.
+
+A mixed-integer program (HiGHS) places the loads; its picture of a battery is only a bound: no more charge than there is, no more current than
+the output gives. Each placement is checked by the simulation. A supply that fails gives back the smallest set of its loads that already
+fails, which no answer may put there again, until program and simulation agree. More load never lengthens a holdover, so no such cut takes
+away an answer that holds, and the first placement that passes is proven to have the fewest moves (logic-based Benders decomposition,
+Hooker & Ottosson, Mathematical Programming 96, 2003).
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ypomoni.core.balancing import fixed_reason
+from ypomoni.core.case import Case
+from ypomoni.core.loads import Load, Purpose
+from ypomoni.core.simulation.demand import mean_draw, peak_draw
+from ypomoni.core.supplies import Plan, Supply
+
+MOST_ROUNDS = 400
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Move:
+    """One load that goes to another supply."""
+
+    load_key: str
+    name: str
+    from_key: str
+    to_key: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proposal:
+    """The moves, and what is known of them: found and proven fewest; or none exists, or none was found in so many rounds."""
+
+    moves: tuple[Move, ...]
+    is_found: bool
+    is_proven: bool
+    rounds_count: int
+
+
+def fewest_moves(plan: Plan) -> Proposal:
+    """Return the fewest moves after which every supply holds its standby and carries its alarm, within its output limits.
+
+    Loads on no supply stay there; loads of one bus group go together; AC loads and supplies that are not modelled stay as they are.
+    """
+    return _Search(plan).run()
+
+
+def holds(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether a supply with these loads holds as long as it must today, within its output limits."""
+    if not loads and supply.own_current_a == 0:
+        return True
+    if supply.bank is None or not supply.is_modelled:
+        return False
+    case = Case(replace(supply, totals=()), loads)
+    alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
+    for in_alarm, limit_a in ((False, supply.output_limit_a), (True, alarm_limit_a)):
+        if limit_a is not None and case.peak_current_a(in_alarm=in_alarm) > limit_a * (1 + 1e-9):
+            return False
+    return case.draws_nothing or case.outage().carries(supply.requirement.standby_h)
+
+
+class _Search:
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self.supplies = [s for s in plan.supplies if s.is_modelled and s.bank is not None]
+        here = {s.key for s in self.supplies}
+        placed = [load for load in plan.loads if load.supply_key in here]
+        self.units = _units([load for load in placed if not load.ac])
+        self.known: dict[tuple[int, frozenset[int]], bool] = {}
+        self.cuts: list[tuple[int, frozenset[int]]] = []
+
+    def run(self) -> Proposal:
+        """Return the first placement on which program and simulation agree."""
+        for n in range(1, MOST_ROUNDS + 1):
+            placement = self._solve()
+            if placement is None:
+                return Proposal(moves=(), is_found=False, is_proven=True, rounds_count=n)
+            failing = [s for s in range(len(self.supplies)) if not self._holds(s, placement[s])]
+            if not failing:
+                return Proposal(moves=self._moves(placement), is_found=True, is_proven=True, rounds_count=n)
+            for s in failing:
+                self.cuts.append((s, self._core(s, placement[s])))
+        return Proposal(moves=(), is_found=False, is_proven=False, rounds_count=MOST_ROUNDS)
+
+    def _holds(self, s: int, units: frozenset[int]) -> bool:
+        key = (s, units)
+        if key not in self.known:
+            supply = self.supplies[s]
+            loads = tuple(replace(load, supply_key=supply.key) for u in sorted(units) for load in self.units[u])
+            self.known[key] = holds(supply, loads)
+        return self.known[key]
+
+    def _core(self, s: int, units: frozenset[int]) -> frozenset[int]:
+        """Return a smallest set of these units that already fails: none of them can be left out."""
+        left = units
+        for u in sorted(units):
+            if not self._holds(s, left - {u}):
+                left = left - {u}
+        return left
+
+    def _moves(self, placement: list[frozenset[int]]) -> tuple[Move, ...]:
+        return tuple(
+            Move(load_key=load.key, name=load.name, from_key=load.supply_key or "", to_key=self.supplies[s].key)
+            for s, units in enumerate(placement)
+            for u in sorted(units)
+            for load in self.units[u]
+            if load.supply_key != self.supplies[s].key
+        )
+
+    def _solve(self) -> list[frozenset[int]] | None:
+        """Return which units hang on each supply in the cheapest placement that no cut and no bound forbids; None where there is none."""
+        # A quarter of a second to load, and only this search needs it.
+        from scipy.optimize import Bounds, LinearConstraint, milp
+
+        units_count, supplies_count = len(self.units), len(self.supplies)
+        if not units_count:
+            return [frozenset()] * supplies_count
+        size = units_count * supplies_count
+        # One more variable a supply: whether it feeds life safety, and so no convenience.
+        whole = size + supplies_count
+
+        def at(u: int, s: int) -> int:
+            return u * supplies_count + s
+
+        cost, upper = np.zeros(whole), np.ones(whole)
+        rows: list[np.ndarray] = []
+        least: list[float] = []
+        most: list[float] = []
+
+        def add(row: np.ndarray, low: float, high: float) -> None:
+            rows.append(row)
+            least.append(low)
+            most.append(high)
+
+        for u, loads in enumerate(self.units):
+            once = np.zeros(whole)
+            for s, supply in enumerate(self.supplies):
+                once[at(u, s)] = 1.0
+                cost[at(u, s)] = sum(load.supply_key != supply.key for load in loads)
+                if any(load.supply_key != supply.key and fixed_reason(load, supply) for load in loads):
+                    upper[at(u, s)] = 0.0
+                for purpose, sign, limit in ((Purpose.LIFE_SAFETY, -1.0, 0.0), (Purpose.CONVENIENCE, 1.0, 1.0)):
+                    if any(load.purpose is purpose for load in loads):
+                        company = np.zeros(whole)
+                        company[at(u, s)], company[size + s] = 1.0, sign
+                        add(company, -np.inf, limit)
+            add(once, 1.0, 1.0)
+        for s, supply in enumerate(self.supplies):
+            for weights, limit in self._bounds(supply):
+                row = np.zeros(whole)
+                row[[at(u, s) for u in range(units_count)]] = weights
+                add(row, -np.inf, limit)
+        for s, units in self.cuts:
+            row = np.zeros(whole)
+            row[[at(u, s) for u in units]] = 1.0
+            add(row, -np.inf, len(units) - 1.0)
+        # The stubs know single numbers only; arrays are what the documentation names.
+        limits = LinearConstraint(np.array(rows), least, most)  # pyright: ignore[reportArgumentType]
+        within = Bounds(np.zeros(whole), upper)  # pyright: ignore[reportArgumentType]
+        found = milp(cost, constraints=limits, bounds=within, integrality=np.ones(whole))
+        if found.x is None:
+            return None
+        return [frozenset(u for u in range(units_count) if found.x[at(u, s)] > 0.5) for s in range(supplies_count)]
+
+    def _bounds(self, supply: Supply) -> list[tuple[list[float], float]]:
+        """Return linear limits that every placement which holds keeps: peaks within the output, and no more charge than the bank has."""
+        bank, requirement = supply.bank, supply.requirement
+        if bank is None:
+            return []
+        cases = [Case(replace(supply, totals=()), loads) for loads in self.units]
+        found: list[tuple[list[float], float]] = []
+        alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
+        for in_alarm, limit_a in ((False, supply.output_limit_a), (True, alarm_limit_a)):
+            if limit_a is not None:
+                weights = [sum(peak_draw(c, in_alarm=in_alarm).at_nominal_a(supply.nominal_v) for c in case.currents) for case in cases]
+                found.append((weights, limit_a * (1 + 1e-9) - supply.own_current_a))
+        pack = Case(replace(supply, totals=()), ()).outage().pack
+        full_v = pack.ocv_knots_v[-1]
+        # What is drawn at least: a power at the highest voltage, a resistance at the end voltage is left out.
+        charges = [
+            sum(
+                hours_h * (draw.current_a + draw.power_w / full_v)
+                for c in case.currents
+                for in_alarm, hours_h in ((False, requirement.standby_h), (True, requirement.alarm_h))
+                for draw in (mean_draw(c, in_alarm=in_alarm),)
+            )
+            for case in cases
+        ]
+        own_ah = supply.own_current_a * (requirement.standby_h + requirement.alarm_h)
+        # A burst that has just not begun may be missing at either end of the run.
+        spare_ah = max(charges, default=0.0) * 0.02
+        found.append((charges, pack.capacity_ah - own_ah + spare_ah))
+        return found
+
+
+def _units(loads: list[Load]) -> list[tuple[Load, ...]]:
+    """Return the loads that go together: a bus group is one."""
+    groups: dict[str, list[Load]] = {}
+    for load in loads:
+        groups.setdefault(f"bus {load.bus_group}" if load.bus_group else f"load {load.key}", []).append(load)
+    return [tuple(group) for group in groups.values()]
