@@ -83,3 +83,14 @@ def test_where_no_placement_holds_it_says_so():
     """One load that no bank here carries."""
     found = fewest_moves(plan_of([{"key": "a", "supply": "s0", "standby": {"current_a": 1.9}}], [{}, {}]))
     assert (found.is_found, found.is_proven, found.moves) == (False, True, ())
+
+
+def test_nothing_is_moved_to_a_supply_that_feeds_ac_and_a_burst_that_never_comes_costs_nothing():
+    """The holdover of such a supply is not known; a burst first due after the outage rules no placement out."""
+    heavy = [{"key": f"l{n}", "supply": "s0", "standby": {"current_a": 0.45}} for n in range(2)]
+    fed = {"key": "ac", "supply": "s1", "ac": {"power_w": 20.0}}
+    assert not fewest_moves(plan_of([*heavy, fed], [{}, {}])).is_found
+    assert {m.to_key for m in fewest_moves(plan_of([*heavy, fed], [{}, {}, {}])).moves} == {"s2"}
+    late = {"current_a": 1.9, "duration_s": 20_000, "per_hour": 0.01, "offset_s": 300_000}
+    waiting = fewest_moves(plan_of([{"key": "a", "supply": "s0", "standby": {"current_a": 0.4}, "bursts": [late]}], [{}]))
+    assert (waiting.is_found, waiting.moves) == (True, ())

@@ -13,13 +13,14 @@ from ypomoni.storage.connection import Connection, Row
 _OWN = frozenset({"id", "organisation_id", "version", "removed_at"})
 
 
-def offers(connection: Connection, actor: Actor, load_id: int, quantity: int) -> tuple[Row, tuple[Offer, ...]]:
-    """Return a load and what every supply of its plan would be with so many pieces of it."""
+def offers(connection: Connection, actor: Actor, load_id: int, quantity: int) -> tuple[Row, list[Row], tuple[Offer, ...]]:
+    """Return a load, the supplies of its plan, and what each would be with so many pieces of it."""
     load = find(connection, actor, "load", load_id)
     _refuse_count(load, quantity)
     plan = find(connection, actor, "plan", load["plan_id"])
     tree = read_tree(connection, actor, plan["site_id"])
-    return load, offers_for(core_plan(read_document(tree), plan["key"]), load["key"], quantity)
+    supplies = tree.supplies.get(plan["id"], [])
+    return load, supplies, offers_for(core_plan(read_document(tree), plan["key"]), load["key"], quantity)
 
 
 def move(connection: Connection, actor: Actor, load_id: int, version: int, quantity: int, supply_id: int | None) -> Row:

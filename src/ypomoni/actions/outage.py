@@ -10,7 +10,7 @@ from ypomoni.actions.evaluate import digests_of
 from ypomoni.core.case import Case
 from ypomoni.core.endurance import Conditions, Why, play_supply, why_it_ends
 from ypomoni.core.simulation.play import Played
-from ypomoni.core.supplies import Plan
+from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.survival import CHUNKS, DEFAULT_SEED, SurvivalCurve, sample_holdovers, survival_curve
 from ypomoni.documents.site_file import SiteFile, to_core
 
@@ -32,28 +32,29 @@ def core_plan(site_file: SiteFile, plan_key: str) -> Plan:
 
 def playables(plan: Plan) -> list[Playable]:
     """Return every supply of a plan with its case, or why there is nothing to play."""
-    found: list[Playable] = []
-    for supply in plan.supplies:
-        loads = plan.loads_on(supply.key)
-        case, reason = None, ""
-        if not supply.is_modelled or any(load.ac for load in loads):
-            reason = "This kind is kept but not modelled yet: no figure is given rather than a guessed one."
-        elif supply.bank is None:
-            reason = "It has no bank yet: enter its battery, and its outage can be played."
-        else:
-            case = Case(supply, loads)
-            if case.draws_nothing:
-                case, reason = None, "Nothing draws from it: assign loads, or enter what the supply itself draws."
-        found.append(Playable(key=supply.key, name=supply.name, case=case, reason=reason))
-    return found
+    return [_playable(plan, supply) for supply in plan.supplies]
+
+
+def _playable(plan: Plan, supply: Supply) -> Playable:
+    loads = plan.loads_on(supply.key)
+    case, reason = None, ""
+    if not supply.is_modelled or any(load.ac for load in loads):
+        reason = "This kind is kept but not modelled yet: no figure is given rather than a guessed one."
+    elif supply.bank is None:
+        reason = "It has no bank yet: enter its battery, and its outage can be played."
+    else:
+        case = Case(supply, loads)
+        if case.draws_nothing:
+            case, reason = None, "Nothing draws from it: assign loads, or enter what the supply itself draws."
+    return Playable(key=supply.key, name=supply.name, case=case, reason=reason)
 
 
 def find_playable(plan: Plan, supply_key: str) -> Playable:
     """Return one supply of a plan, or raise `NotFound`."""
-    found = next((p for p in playables(plan) if p.key == supply_key), None)
-    if found is None:
+    supply = next((s for s in plan.supplies if s.key == supply_key), None)
+    if supply is None:
         raise NotFound
-    return found
+    return _playable(plan, supply)
 
 
 def play(case: Case, conditions: Conditions) -> tuple[Played, Why]:

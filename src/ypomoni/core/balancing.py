@@ -57,11 +57,13 @@ def offers_for(plan: Plan, load_key: str, quantity: int) -> tuple[Offer, ...]:
     for supply in plan.supplies:
         if supply.key == load.supply_key:
             after = with_move(plan, load_key, quantity, None)
-            found.append(_after(supply, plan, after, ""))
+            found.append(_after(supply, plan, after))
             continue
         reason = next(_reasons(plan, load, quantity, supply), "")
-        after = plan if reason else with_move(plan, load_key, quantity, supply.key)
-        found.append(_after(supply, plan, after, reason))
+        if reason:
+            found.append(Offer(supply_key=supply.key, reason=reason))
+        else:
+            found.append(_after(supply, plan, with_move(plan, load_key, quantity, supply.key)))
     return tuple(found)
 
 
@@ -114,8 +116,8 @@ def _company(plan: Plan, load: Load, supply: Supply) -> Iterator[str]:
 
 def _limits(plan: Plan, load: Load, quantity: int, supply: Supply) -> Iterator[str]:
     after = Case(supply, with_move(plan, load.key, quantity, supply.key).loads_on(supply.key))
-    alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
-    for in_alarm, limit_a, state in ((False, supply.output_limit_a, "in standby"), (True, alarm_limit_a, "in alarm")):
+    for in_alarm, state in ((False, "in standby"), (True, "in alarm")):
+        limit_a = supply.output_limit_of(in_alarm=in_alarm)
         peak_a = after.peak_current_a(in_alarm=in_alarm)
         if limit_a is not None and peak_a > limit_a * (1 + 1e-9):
             yield f"{supply.name} would be asked for {say_amps(peak_a)} {state} at the peak, and gives {say_amps(limit_a)}."
@@ -137,10 +139,8 @@ def _drop(load: Load, supply: Supply) -> Iterator[str]:
         )
 
 
-def _after(supply: Supply, before: Plan, after: Plan, reason: str) -> Offer:
+def _after(supply: Supply, before: Plan, after: Plan) -> Offer:
     was_h = _holdover_h(supply, before)
-    if reason:
-        return Offer(supply_key=supply.key, reason=reason, was_h=was_h)
     case = Case(supply, after.loads_on(supply.key))
     holdover_h = _holdover_h(supply, after)
     return Offer(

@@ -279,7 +279,7 @@ def _lowered(case: Case, conditions: Conditions, event: Event) -> tuple[float, f
 
 def _overload(case: Case, *, in_alarm: bool) -> str:
     supply = case.supply
-    limit_a = supply.alarm_output_limit_a if in_alarm and supply.alarm_output_limit_a is not None else supply.output_limit_a
+    limit_a = supply.output_limit_of(in_alarm=in_alarm)
     peak_a = case.peak_current_a(in_alarm=in_alarm)
     if limit_a is None or peak_a <= limit_a:
         return ""

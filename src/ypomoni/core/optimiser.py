@@ -13,8 +13,9 @@ import numpy as np
 
 from ypomoni.core.balancing import fixed_reason
 from ypomoni.core.case import Case
-from ypomoni.core.loads import Load, Purpose
-from ypomoni.core.simulation.demand import mean_draw, peak_draw
+from ypomoni.core.loads import Draw, Load, Purpose
+from ypomoni.core.simulation import LoadCurrents
+from ypomoni.core.simulation.demand import burst_levels_a, peak_draw
 from ypomoni.core.supplies import Plan, Supply
 
 # Beyond this it gives up, and says that nothing is ruled out: some seconds for sixty loads on eight supplies.
@@ -46,7 +47,8 @@ class Proposal:
 def fewest_moves(plan: Plan) -> Proposal:
     """Return the fewest moves after which every supply holds its standby and carries its alarm, within its output limits.
 
-    Loads on no supply stay there; loads of one bus group go together; AC loads and supplies that are not modelled stay as they are.
+    Loads on no supply stay there; loads of one bus group go together; supplies that feed AC or
+    are not modelled stay as they are.
     """
     return _Search(plan).run()
 
@@ -58,8 +60,8 @@ def holds(supply: Supply, loads: tuple[Load, ...]) -> bool:
     if supply.bank is None or not supply.is_modelled:
         return False
     case = Case(replace(supply, totals=()), loads)
-    alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
-    for in_alarm, limit_a in ((False, supply.output_limit_a), (True, alarm_limit_a)):
+    for in_alarm in (False, True):
+        limit_a = supply.output_limit_of(in_alarm=in_alarm)
         if limit_a is not None and case.peak_current_a(in_alarm=in_alarm) > limit_a * (1 + 1e-9):
             return False
     return case.draws_nothing or case.outage().carries(supply.requirement.standby_h)
@@ -68,10 +70,10 @@ def holds(supply: Supply, loads: tuple[Load, ...]) -> bool:
 class _Search:
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self.supplies = [s for s in plan.supplies if s.is_modelled and s.bank is not None]
+        feed_ac = {load.supply_key for load in plan.loads if load.ac}
+        self.supplies = [s for s in plan.supplies if s.is_modelled and s.bank is not None and s.key not in feed_ac]
         here = {s.key for s in self.supplies}
-        placed = [load for load in plan.loads if load.supply_key in here]
-        self.units = _units([load for load in placed if not load.ac])
+        self.units = _units([load for load in plan.loads if load.supply_key in here])
         self.known: dict[tuple[int, frozenset[int]], bool] = {}
         self.cuts: list[tuple[int, frozenset[int]]] = []
 
@@ -180,28 +182,33 @@ class _Search:
             return []
         cases = [Case(replace(supply, totals=()), loads) for loads in self.units]
         found: list[tuple[list[float], float]] = []
-        alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
-        for in_alarm, limit_a in ((False, supply.output_limit_a), (True, alarm_limit_a)):
+        for in_alarm in (False, True):
+            limit_a = supply.output_limit_of(in_alarm=in_alarm)
             if limit_a is not None:
                 weights = [sum(peak_draw(c, in_alarm=in_alarm).at_nominal_a(supply.nominal_v) for c in case.currents) for case in cases]
                 found.append((weights, limit_a * (1 + 1e-9) - supply.own_current_a))
         pack = Case(replace(supply, totals=()), ()).outage().pack
         full_v = pack.ocv_knots_v[-1]
-        # What is drawn at least: a power at the highest voltage, a resistance at the end voltage is left out.
+        # What is drawn at least: a power at the highest voltage, no resistance at all, and of a load with bursts the least of its currents.
         charges = [
             sum(
                 hours_h * (draw.current_a + draw.power_w / full_v)
                 for c in case.currents
                 for in_alarm, hours_h in ((False, requirement.standby_h), (True, requirement.alarm_h))
-                for draw in (mean_draw(c, in_alarm=in_alarm),)
+                for draw in (_least_draw(c, in_alarm=in_alarm),)
             )
             for case in cases
         ]
         own_ah = supply.own_current_a * (requirement.standby_h + requirement.alarm_h)
-        # A burst that has just not begun may be missing at either end of the run.
-        spare_ah = max(charges, default=0.0) * 0.02
-        found.append((charges, pack.capacity_ah - own_ah + spare_ah))
+        found.append((charges, pack.capacity_ah - own_ah))
         return found
+
+
+def _least_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return what all pieces of a load draw at any instant at least: between bursts, or in one that draws less."""
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    levels = [level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None]
+    return currents.load.draw_per_amp.times((min([rest_a, *levels]) + currents.extra_current_a) * currents.load.quantity)
 
 
 def _units(loads: list[Load]) -> list[tuple[Load, ...]]:

@@ -65,6 +65,10 @@ class Supply:
         """How warm it is where nothing nearer is known: at the supply."""
         return Place(key="", name=self.name, typical_degc=self.typical_degc, min_degc=self.min_degc)
 
+    def output_limit_of(self, *, in_alarm: bool) -> float | None:
+        """Return the greatest output in a state; one that is not stated for alarm is that of standby. None: not known. [A]"""
+        return self.alarm_output_limit_a if in_alarm and self.alarm_output_limit_a is not None else self.output_limit_a
+
     @property
     def is_modelled(self) -> bool:
         """Whether holdover can be computed for this kind of supply."""

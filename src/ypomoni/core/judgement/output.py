@@ -8,10 +8,9 @@ from ypomoni.core.wording import say_amps
 def check_output(facts: Facts) -> list[Finding]:
     """Return overloads: average or peak above the output limit of standby or alarm."""
     supply, result = facts.supply, facts.result
-    alarm_limit_a = supply.alarm_output_limit_a if supply.alarm_output_limit_a is not None else supply.output_limit_a
     states = (
-        ("overload_standby", "standby", supply.output_limit_a, result.standby_current_a, facts.peak_standby_current_a),
-        ("overload_alarm", "alarm", alarm_limit_a, result.alarm_current_a, facts.peak_alarm_current_a),
+        ("overload_standby", "standby", supply.output_limit_of(in_alarm=False), result.standby_current_a, facts.peak_standby_current_a),
+        ("overload_alarm", "alarm", supply.output_limit_of(in_alarm=True), result.alarm_current_a, facts.peak_alarm_current_a),
     )
     findings: list[Finding] = []
     for code, state, limit_a, mean_a, peak_a in states:

@@ -133,10 +133,7 @@ class Floor:
 
     def highest_v(self) -> float:
         """Return the battery voltage that would do at any time: with all its bursts at once. [V]"""
-        draw = self.base
-        for train in self.trains:
-            draw = draw.plus(train.unit.times(train.peak_excess_a()))
-        return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
+        return self.min_v + self.cable_ohm * _at_once(self.base, self.trains).at_nominal_a(self.min_v)
 
 
 class Timeline:
@@ -157,6 +154,10 @@ class Timeline:
         self._chunks: dict[tuple[float, float], list[Piece]] = {}
         self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None
+
+    def peak(self) -> Draw:
+        """Return what is drawn at most, every burst at once."""
+        return _at_once(self.base, self.trains)
 
     def pieces(self, a: float, b: float) -> list[Piece]:
         """Return the pieces of constant demand from a to b; the first starts at a."""
@@ -261,6 +262,10 @@ def _common_period_h(periods_h: frozenset[float]) -> float:
     denominator = math.lcm(*(f.denominator for f in frequencies))
     numerator = math.gcd(*(int(f * denominator) for f in frequencies))
     return max(max(periods_h), min(denominator / numerator, MOST_PERIODS * max(periods_h)))
+
+
+def _at_once(base: Draw, trains: tuple[_Train, ...]) -> Draw:
+    return total_draw([base, *(train.unit.times(train.peak_excess_a()) for train in trains)])
 
 
 def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:

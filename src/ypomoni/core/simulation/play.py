@@ -200,7 +200,7 @@ class Player:
         limits = [(limit, limit.at_v(t, in_alarm)) for limit in self.limits]
         i0, v0 = terminal(self.pack(t), u, d, *draw)
         self._sample(t, u, d, i0, v0)
-        self._cross(limits, t, t, u, d, u, d, draw, i0, in_alarm=in_alarm)
+        self._cross(limits, t, t, u, d, draw, i0, v0, in_alarm=in_alarm)
         dt = min(end_h - t, self.longest_h)
         while t < end_h and not self.over:
             dt = min(dt, end_h - t, self.longest_h)
@@ -212,7 +212,7 @@ class Player:
             if too_coarse and dt > SHORTEST_STEP_H:
                 dt *= 0.25 if v1 == COLLAPSED else max(0.1, 0.8 * CURRENT_CHANGE_RATIO / change)
                 continue
-            self._cross(limits, t, t + dt, u, d, u1, d1, draw, mean, in_alarm=in_alarm)
+            self._cross(limits, t, t + dt, u, d, draw, mean, v1, in_alarm=in_alarm)
             if self.over:
                 return u1, d1
             t, u, d = t + dt, u1, d1
@@ -236,15 +236,13 @@ class Player:
         t1: float,
         u0: float,
         d0: float,
-        u1: float,
-        d1: float,
         draw: tuple[float, float, float],
         mean: float,
+        v1: float,
         *,
         in_alarm: bool,
     ) -> None:
-        """Note every limit that lies above the voltage at the end of a step, in the order in which they were crossed."""
-        v1 = terminal(self.pack(t1), u1, d1, *draw)[1]
+        """Note every limit that lies above the voltage at the end of a step (v1), in the order in which they were crossed."""
         found: list[tuple[float, Limit, float]] = []
         for limit, limit_v in limits:
             if limit not in self.limits or v1 >= limit_v:

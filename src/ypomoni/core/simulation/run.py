@@ -254,13 +254,7 @@ class Outage:
 
     def peak_draws(self) -> list[Draw]:
         """Return what is drawn at most in standby and in alarm, every burst at once."""
-        found: list[Draw] = []
-        for timeline in (self.standby, self.alarm) if self.alarm_h > 0 else (self.standby,):
-            peak = timeline.base
-            for train in timeline.trains:
-                peak = peak.plus(train.unit.times(train.peak_excess_a()))
-            found.append(peak)
-        return found
+        return [self.standby.peak(), self.alarm.peak()] if self.alarm_h > 0 else [self.standby.peak()]
 
     def carries_peak_until_h(self, peaks: list[Draw]) -> float:
         """Return about how long each of several draws would still be carried for an instant. [h]"""

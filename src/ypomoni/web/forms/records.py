@@ -281,6 +281,11 @@ class SupplyForm(RecordForm):
         faults = [f"Line {u.line}, “{u.text[:60]}”, {u.message}" for u in unread[:6]]
         if not faults and len(rows) < 2:
             faults = ["needs at least two rows."]
+        if not faults:
+            try:
+                self.fitted()
+            except QuantityError as error:
+                faults = [str(error)]
         self.bank_discharge_table.errors = faults
         return not faults
 
@@ -308,11 +313,6 @@ class SupplyForm(RecordForm):
         good = super().validate(extra_validators)
         if self.bank_chemistry.data:
             good = self._read_table() and good
-            try:
-                self.fitted()
-            except QuantityError as error:
-                self.bank_discharge_table.errors = [str(error)]
-                good = False
             for name in self._NEEDED:
                 field = self[name]
                 if field.data is None and not field.errors:

@@ -33,12 +33,10 @@ def pick_up(load_id: int) -> Any:
     """Answer, for a load picked up, what every lane would be with it, or why it may not hang there."""
     quantity = request.args.get("quantity", default=0, type=int)
     try:
-        load, found = offers(g.connection, g.actor, load_id, quantity)
+        load, supplies, found = offers(g.connection, g.actor, load_id, quantity)
     except Refused as refused:
         return jsonify({"message": " ".join(f.message for f in refused.faults)}), 422
-    plan = find(g.connection, g.actor, "plan", load["plan_id"])
-    tree = read_tree(g.connection, g.actor, plan["site_id"], frame=True)
-    return jsonify({"lanes": say_offers(found, tree.supplies.get(plan["id"], []), load["supply_id"])})
+    return jsonify({"lanes": say_offers(found, supplies, load["supply_id"])})
 
 
 @blueprint.get("/plans/<int:plan_id>/proposal")

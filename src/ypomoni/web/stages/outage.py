@@ -9,7 +9,7 @@ from ypomoni.actions.errors import NotFound
 from ypomoni.actions.outage import Playable, core_plan, find_playable, play, playables, survival
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.survival import CHUNKS
-from ypomoni.core.wording import plain_number, say_hours, say_required_h
+from ypomoni.core.wording import plain_number, say_hours
 from ypomoni.documents.results_json import write_played_csv
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
@@ -26,7 +26,7 @@ from ypomoni.web.view.outage import (
     timeline_of,
 )
 from ypomoni.web.view.plan import build_findings
-from ypomoni.web.view.strip import hours_of
+from ypomoni.web.view.strip import hours_of, say_must
 
 blueprint = Blueprint("outage", __name__, url_prefix="/sites/<int:site_id>/<plan_key>")
 WHOLE = "all"
@@ -142,7 +142,7 @@ def schools(site_id: int, plan_key: str) -> Any:
         schools=rows,
         counted=names,
         rated=rated,
-        must_words=_must_words(result) if result else "",
+        must_words=f"M{say_must(result)[1:]}." if result else "",
         findings=findings,
     )
 
@@ -212,11 +212,6 @@ def _scenarios(result: Any) -> list[tuple[str, str, bool]]:
         return []
     hours = {"today": result.holdover.expected, **{k: getattr(result.scenarios, k) for k in ("fresh", "cold", "end_of_life", "worst")}}
     return [(word, say_hours(hours[k], not_reaching_h=result.standby_h), hours[k] >= result.standby_h) for k, word in SCENARIO_WORDS]
-
-
-def _must_words(result: Any) -> str:
-    alarm = f", then {plain_number(result.alarm_min)} min of alarm" if result.alarm_min else ""
-    return f"Must hold {say_required_h(result.standby_h)}{alarm}."
 
 
 def _warning(result: Any) -> str:

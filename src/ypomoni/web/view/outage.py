@@ -17,16 +17,6 @@ from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hour
 from ypomoni.web.view.figures import Figure
 
 MOST_POINTS = 1_600
-MARK_WORDS = {
-    Mark.WARNING: "warns of a low battery",
-    Mark.ALARM: "the alarm begins",
-    Mark.ALARM_OVER: "the alarm has been carried",
-    Mark.LOAD_LOST: "is lost",
-    Mark.CUTOFF: "disconnects the battery",
-    Mark.END_VOLTAGE: "battery at its end voltage",
-    Mark.COLLAPSE: "the voltage collapses",
-    Mark.HORIZON: "still holds",
-}
 COUNTED = (
     "ageing",
     "cold",

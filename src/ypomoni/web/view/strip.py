@@ -309,8 +309,13 @@ def _must(plan: PlanResult) -> str:
     first = plan.supplies[0]
     if any((s.standby_h, s.alarm_min) != (first.standby_h, first.alarm_min) for s in plan.supplies):
         return ""
-    alarm = f", then {plain_number(first.alarm_min)} min of alarm" if first.alarm_min else ""
-    return f"must hold {say_required_h(first.standby_h)}{alarm}"
+    return say_must(first)
+
+
+def say_must(s: SupplyResult) -> str:
+    """Return what a supply must hold."""
+    alarm = f", then {plain_number(s.alarm_min)} min of alarm" if s.alarm_min else ""
+    return f"must hold {say_required_h(s.standby_h)}{alarm}"
 
 
 def axis_ticks(axis_h: float) -> tuple[tuple[float, str, str], ...]:
