@@ -2,6 +2,10 @@
 
 import pytest
 from browser.pages import LAPTOP, PHONE
+from playwright.sync_api import expect
+
+# A busy machine answers late; what never comes still fails.
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture
@@ -13,7 +17,7 @@ def open_page(browser, server):
         context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(20_000)
 
         def note(message):
             if message.type in ("error", "warning") and not any(

@@ -136,16 +136,24 @@ def test_bad_input_of_every_field_is_answered_beside_it_and_loses_nothing(client
     plan_id = rows(conninfo, "SELECT max(id) AS id FROM plan")[0]["id"]
     if name in ("place", "point", "instrument", "stock", "profile"):
         plan_id = rows(conninfo, "SELECT min(id) AS id FROM plan")[0]["id"]
+    form = {}
     for field in FORMS[name]()._fields:
-        if field not in ("bursts", "thermostats", "recharges", "ranges", "essential", "bank_discharge_table"):
-            refused = sum(answer_to(client, f"/records/{name}/{record_id}", plan_id, field, text) == 422 for text in BAD_TEXTS)
-            assert refused >= 1, field
+        if field in ("bursts", "thermostats", "recharges", "ranges", "essential", "bank_discharge_table"):
+            continue
+        refused = 0
+        for text in BAD_TEXTS:
+            # The form is as it was until something of it was saved.
+            form = form or form_values(client, name, record_id, plan_id)
+            if answer_to(client, f"/records/{name}/{record_id}", form, field, text) == 422:
+                refused += 1
+            else:
+                form = {}
+        assert refused >= 1, field
 
 
-def answer_to(client, address, plan_id, field, text):
+def answer_to(client, address, form, field, text):
     """Send one bad text in an otherwise good form and return the status; a refusal must stand beside its field and keep the rest."""
-    kind, record_id = address.split("/")[2:]
-    form = form_values(client, kind, record_id, plan_id)
+    kind = address.split("/")[2]
     text = text.encode("utf-8", "replace").decode()
     answer = client.post(address, {**form, field: text})
     assert answer.status_code in (200, 422), (field, text, answer.status_code)
