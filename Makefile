@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 BIN := .venv/bin
 
-.PHONY: demo test bench accuracy lint screenshots stop setup
+.PHONY: demo test test-long bench accuracy lint screenshots stop setup
 
 setup:
 	@tools/setup.sh
@@ -12,6 +12,10 @@ demo: setup
 
 test: setup lint
 	@$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# Five hundred random plans against trying every placement; some minutes.
+test-long: setup
+	@$(BIN)/python -m pytest -n 2 --dist worksteal -m long
 
 lint: setup
 	@$(BIN)/ruff check src tests tools

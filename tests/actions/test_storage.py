@@ -42,7 +42,7 @@ def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
     own_cluster.ensure()
     ensure_database(own_cluster.conninfo("postgres"), "kept")
     ensure_database(own_cluster.conninfo("postgres"), "kept")
-    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql", "0002_audit.sql", "0003_endurance.sql"]
+    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql", "0002_audit.sql", "0003_endurance.sql", "0004_balance.sql"]
     with psycopg.connect(own_cluster.conninfo("kept")) as connection:
         connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
     pid = int((own_cluster.folder / "data" / "postmaster.pid").read_text().splitlines()[0])
@@ -145,7 +145,7 @@ def test_a_database_of_the_first_version_keeps_its_loads_and_gains_the_audit(clu
             "INSERT INTO load (organisation_id, plan_id, key, name, quantity, rail_v, behaviour, essential, standby_current_a,"
             " standby_provenance, bursts) VALUES (1, 1, 'k', 'Keypad', 2, 12, 'constant_current', true, 0.02, 'measured', '[]')"
         )
-    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql", "0003_endurance.sql"]
+    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql", "0003_endurance.sql", "0004_balance.sql"]
     with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as connection:
         tree = read_tree(connection, Actor(organisation_id=1, account_id=None), 1)
         (load,) = read_document(tree).plans[0].loads

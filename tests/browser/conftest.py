@@ -26,7 +26,7 @@ def open_page(browser, server):
                 complaints.append(message.text)
 
         page.on("console", note)
-        page.on("pageerror", lambda error: complaints.append(str(error)))
+        page.on("pageerror", lambda error: complaints.append(f"{error} {error.stack}"))
         return page
 
     yield opener

@@ -78,4 +78,10 @@ def other_organisation(conninfo, document):
             (organisation_id,),
         )
         found["device"] = connection.execute("SELECT id FROM device WHERE organisation_id = %s", (organisation_id,)).fetchone()["id"]
+        found["job"] = connection.execute(
+            "INSERT INTO job (organisation_id, plan_id, plan_key, objective, search_s, input_digest, input)"
+            " VALUES (%s, %s, 'as-found', 'moves', 5, '', '{}') RETURNING id",
+            (organisation_id, found["plan"]),
+        ).fetchone()["id"]
+        found["change"] = connection.execute("SELECT max(id) AS id FROM change WHERE site_id = %s", (site["id"],)).fetchone()["id"]
         return found

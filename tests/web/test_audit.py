@@ -18,9 +18,7 @@ from ypomoni.web.view.duty import WIDTH as DUTY_WIDTH
 from ypomoni.web.view.duty import build_duty
 from ypomoni.web.view.tree import COLUMNS, GREATEST_PX, WIDTH, build_tree
 
-ARCHIVE = (
-    "SELECT s.id, p.id AS plan_id, p.key FROM site s JOIN plan p ON p.site_id = s.id WHERE s.name LIKE 'Brackwater%%' ORDER BY s.id LIMIT 1"
-)
+ARCHIVE = "SELECT s.id, p.id AS plan_id, p.key FROM site s JOIN plan p ON p.site_id = s.id WHERE s.name LIKE 'Brackwater%%' AND p.key = 'as-found' ORDER BY s.id LIMIT 1"
 
 
 @pytest.fixture
@@ -202,7 +200,7 @@ def test_bulk_edits_are_whole_logged_in_one_batch_and_undone_together(client, ar
 
 def test_an_edit_that_was_changed_since_is_not_undone(client, archive, conninfo):
     """Somebody's newer figure stands."""
-    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader'")
+    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
     first = client.cell(load, "standby", "75 mA")
     client.cell({"id": load["id"], "version": first.json["row"]["version"]}, "standby", "80 mA")
     answer = client.post(first.json["undo"], {"plan": archive["plan_id"]})
@@ -212,14 +210,14 @@ def test_an_edit_that_was_changed_since_is_not_undone(client, archive, conninfo)
 
 def test_a_thousand_typed_over_a_current_is_asked_about(client, conninfo):
     """60 mA to 60 A is a question; answered, it is saved; ten times as much is not asked."""
-    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader'")
+    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
     asked = client.cell(load, "standby", "60 A")
     assert asked.status_code == 409
     assert asked.json["question"] is True
     assert "60 A is about 1000 times as much as the 60 mA that stood here" in asked.json["message"]
     data = {"cell": "standby", "text": "60 A", "version": load["version"], "sure": "1"}
     assert client.post(f"/loads/{load['id']}/cell", data).status_code == 200
-    (now,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader'")
+    (now,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
     assert client.cell(now, "standby", "6 A").status_code == 200
 
 
@@ -227,7 +225,7 @@ def test_typing_over_a_measured_figure_lets_go_of_its_reading(client, archive, c
     """What a reading gave is no longer that reading's once another figure stands there; saving it unchanged keeps it."""
     (r,) = rows(conninfo, "SELECT r.id FROM reading r JOIN point p ON p.id = r.point_id WHERE p.key = 'at-detectors-a'")
     assert client.post(f"/readings/{r['id']}/take", {"plan": archive["plan_id"]}).status_code == 200
-    load = rows(conninfo, "SELECT * FROM load WHERE key = 'detectors-a'")[0]
+    load = rows(conninfo, "SELECT * FROM load WHERE key = 'detectors-a' AND plan_id = 1")[0]
     assert load["standby_reading"] == "r-12"
     html = client.get(f"/records/load/{load['id']}?plan={archive['plan_id']}", headers=SCRIPT).json["html"]
     kept = form_of(html)
@@ -254,7 +252,7 @@ def form_of(html):
 
 def test_every_kind_of_mode_is_entered_the_way_people_think(client, archive, conninfo):
     """A duty in words, a heater, a recharged battery, a cable, AC with volt-amperes asked about: saved, shown and exported."""
-    (load,) = rows(conninfo, "SELECT id FROM load WHERE key = 'exit-buttons'")
+    (load,) = rows(conninfo, "SELECT id FROM load WHERE key = 'exit-buttons' AND plan_id = 1")
     address = f"/records/load/{load['id']}"
     form = form_of(client.get(f"{address}?plan={archive['plan_id']}", headers=SCRIPT).json["html"])
     wrong = client.post(address, {**form, "bursts-0-current_a": "50 mA", "bursts-0-per_hour": "6 an hour"})
@@ -310,7 +308,7 @@ def test_volt_amperes_taken_for_watts_are_asked_about_and_more_watts_refused(cli
 
 def test_the_register_goes_out_and_comes_in_again(client, archive, conninfo):
     """CSV and spreadsheet hold every load; a name that looks like a formula is none there and is itself again when it comes back."""
-    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader'")
+    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
     assert client.cell(load, "name", "=cmd|' /C calc'!A0").status_code == 200
     book = load_workbook(io.BytesIO(client.get(f"/sites/{archive['id']}/as-found/register.xlsx").data))
     assert {c.data_type for row in book.active.iter_rows() for c in row} <= {"s", "n", "inlineStr"}
@@ -524,7 +522,7 @@ def test_instruments_and_the_library_are_kept_for_the_organisation(client, archi
     assert meter["accuracy_ratio"] == pytest.approx(0.0005)
     (keypad,) = rows(conninfo, "SELECT id FROM load WHERE name = 'Keypad' AND plan_id = %s", archive["plan_id"])
     assert "in the library: 2 measured so far" in client.post(f"/loads/{keypad['id']}/keep").json["notice"]
-    (reader,) = rows(conninfo, "SELECT id FROM load WHERE name = 'Card reader'")
+    (reader,) = rows(conninfo, "SELECT id FROM load WHERE name = 'Card reader' AND plan_id = 1")
     assert client.post(f"/loads/{reader['id']}/keep").status_code == 422
     page = client.get("/library/").text
     assert "Keypad" in page

@@ -121,7 +121,7 @@ def test_the_battery_sheet_shows_the_table_with_its_suspect_row(client, archive)
 
 def test_a_pasted_table_with_a_bad_row_is_asked_about_and_faults_are_told_by_line(client, archive, conninfo):
     """A line that cannot be read stands beside the field; a row off by a slip of ten is asked, and kept when it is said to be right."""
-    (supply,) = rows(conninfo, "SELECT id, version FROM supply WHERE name = 'Bay A' AND removed_at IS NULL")
+    (supply,) = rows(conninfo, "SELECT id, version FROM supply WHERE name = 'Bay A' AND plan_id = 1 AND removed_at IS NULL")
     plan_id = rows(conninfo, "SELECT plan_id AS id FROM supply WHERE id = %s", supply["id"])[0]["id"]
     html = client.get(f"/records/supply/{supply['id']}?plan={plan_id}").json["html"]
     form = {name: unescape(value) for name, value in re.findall(r'name="(\w+)"[^>]* value="([^"]*)"', html)}

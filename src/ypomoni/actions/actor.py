@@ -13,3 +13,5 @@ class Actor:
     organisation_name: str = ""
     # What is done in one request carries one batch, and is undone together.
     batch: str | None = None
+    # The batch that this one takes back.
+    undoes: str | None = None

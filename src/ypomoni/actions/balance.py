@@ -1,73 +1,166 @@
-"""The balance board: what each supply answers to a load picked up, and the move itself. Called by the web stage."""
+"""The balance board: what each supply answers to pieces picked up, and the move itself. Called by the web stage."""
+
+from dataclasses import dataclass, replace
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create_many, edit_many, find, read_document, read_tree, taken_keys
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.outage import core_plan
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.balancing import Offer, offers_for, why_not
-from ypomoni.core.optimiser import Proposal, fewest_moves
+from ypomoni.core.balancing import SPLIT_SUFFIX, Offer, offers_for, why_not, with_moves
+from ypomoni.core.loads import Load
+from ypomoni.core.supplies import Plan
 from ypomoni.documents.faults import Fault
+from ypomoni.storage.changes import select_batch
 from ypomoni.storage.connection import Connection, Row
 
 _OWN = frozenset({"id", "organisation_id", "version", "removed_at"})
 
 
-def offers(connection: Connection, actor: Actor, load_id: int, quantity: int) -> tuple[Row, list[Row], tuple[Offer, ...]]:
-    """Return a load, the supplies of its plan, and what each would be with so many pieces of it."""
-    load = find(connection, actor, "load", load_id)
-    _refuse_count(load, quantity)
-    plan = find(connection, actor, "plan", load["plan_id"])
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Held:
+    """So many pieces of one load that were picked up, at the version it was seen at."""
+
+    load_id: int
+    version: int
+    quantity: int
+
+
+def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held]) -> tuple[list[Row], tuple[Offer, ...]]:
+    """Return the supplies of a plan, and what each would be with pieces on it."""
+    plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"])
-    supplies = tree.supplies.get(plan["id"], [])
-    return load, supplies, offers_for(core_plan(read_document(tree), plan["key"]), load["key"], quantity)
+    rows = _rows(tree, plan, held)
+    pieces = {row["key"]: h.quantity for row, h in zip(rows, held, strict=True)}
+    return tree.supplies.get(plan["id"], []), offers_for(core_plan(read_document(tree), plan["key"]), pieces)
 
 
-def move(connection: Connection, actor: Actor, load_id: int, version: int, quantity: int, supply_id: int | None) -> Row:
-    """Hang so many pieces of a load on another supply, or on none; fewer than all become a load of their own. Returns the load that moved.
+def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], supply_id: int | None) -> tuple[Row, list[Row]]:
+    """Hang pieces on another supply, or on none; fewer than all of a load become one of their own. Returns the plan and what moved.
+
+    Totals that were read of a supply say nothing of it once its loads are others, so they no longer count; the readings stay.
 
     Raises
     ------
     Refused
-        If the load may not hang there: bus, rail, limit, cable, company.
+        If they may not hang there: pin, bus, rail, limit, cable, company.
     StaleEdit
-        If somebody changed the load meanwhile.
+        If somebody changed one of them meanwhile.
     """
-    load = find(connection, actor, "load", load_id)
-    _refuse_count(load, quantity)
-    plan = find(connection, actor, "plan", load["plan_id"])
-    tree = read_tree(connection, actor, plan["site_id"], lock=True)
-    if supply_id is not None:
-        supply = next((s for s in tree.supplies.get(plan["id"], []) if s["id"] == supply_id), None)
-        if supply is None:
-            raise NotFound
-        reason = why_not(core_plan(read_document(tree), plan["key"]), load["key"], quantity, supply["key"])
-        if reason:
-            raise Refused([Fault("", f"{load['name']} may not hang on {supply['name']}: {reason}")])
-    if quantity == load["quantity"]:
-        edit_many(connection, actor, "load", [(load_id, version, {"supply_id": supply_id})])
-        return find(connection, actor, "load", load_id)
-    edit_many(connection, actor, "load", [(load_id, version, {"quantity": load["quantity"] - quantity})])
-    part = {k: v for k, v in load.items() if k not in _OWN} | {"key": None, "quantity": quantity, "supply_id": supply_id}
-    return create_many(connection, actor, "load", [part], taken_keys(tree, "load", plan["id"]))[0]
-
-
-def propose(connection: Connection, actor: Actor, plan_id: int) -> tuple[Row, SiteTree, Proposal]:
-    """Return a plan, its site, and the fewest moves after which every supply of it holds."""
     plan = find(connection, actor, "plan", plan_id)
-    tree = read_tree(connection, actor, plan["site_id"])
-    return plan, tree, fewest_moves(core_plan(read_document(tree), plan["key"]))
+    tree = read_tree(connection, actor, plan["site_id"], lock=True)
+    rows = _rows(tree, plan, held)
+    supplies = {s["id"]: s for s in tree.supplies.get(plan["id"], [])}
+    if supply_id is not None and supply_id not in supplies:
+        raise NotFound
+    core = core_plan(read_document(tree), plan["key"])
+    pieces = {row["key"]: h.quantity for row, h in zip(rows, held, strict=True)}
+    supply_key = supplies[supply_id]["key"] if supply_id is not None else None
+    reason = why_not(core, pieces, supply_key)
+    # What was seen at another version is told first: the reason may be somebody else's change.
+    if reason and all(row["version"] == h.version for row, h in zip(rows, held, strict=True)):
+        where = supplies[supply_id]["name"] if supply_id is not None else "no supply"
+        raise Refused([Fault("", f"{_names(rows)} may not hang on {where}: {reason}")])
+    after = {load.key: load for load in with_moves(core, pieces, supply_key).loads}
+    whole: list[tuple[int, int, Row]] = []
+    shares: list[tuple[int, int, Row]] = []
+    parts: list[Row] = []
+    for row, h in zip(rows, held, strict=True):
+        if row["supply_id"] == supply_id and row["version"] == h.version:
+            continue
+        cable = _cable(after.get(row["key"] + SPLIT_SUFFIX, after[row["key"]]))
+        if h.quantity == row["quantity"]:
+            whole.append((row["id"], h.version, {"supply_id": supply_id, **cable}))
+        else:
+            shares.append((row["id"], h.version, {"quantity": row["quantity"] - h.quantity}))
+            same = {k: v for k, v in row.items() if k not in _OWN}
+            parts.append(same | cable | {"key": None, "quantity": h.quantity, "supply_id": supply_id})
+    edit_many(connection, actor, "load", [*whole, *shares])
+    made = create_many(connection, actor, "load", parts, taken_keys(tree, "load", plan["id"])) if parts else []
+    _let_go_of_totals(connection, actor, tree, plan, {supply_id, *(row["supply_id"] for row in rows)})
+    return plan, [*(find(connection, actor, "load", load_id) for load_id, _, _ in whole), *made]
 
 
-def follow_proposal(connection: Connection, actor: Actor, plan_id: int) -> int:
-    """Make every move of the proposal as it is now, in one step that can be undone, and return how many they were."""
-    plan, tree, found = propose(connection, actor, plan_id)
+def follow_moves(connection: Connection, actor: Actor, plan: Row, targets: dict[str, str | None]) -> int:
+    """Make several moves of whole loads at once, given as load and supply keys, and return how many they were.
+
+    The plan as it is in the end must keep the rules; on the way there it need not.
+    """
+    tree = read_tree(connection, actor, plan["site_id"], lock=True)
     loads = {row["key"]: row for row in tree.loads.get(plan["id"], [])}
-    supplies = {row["key"]: row["id"] for row in tree.supplies.get(plan["id"], [])}
-    wanted = [(loads[m.load_key]["id"], loads[m.load_key]["version"], {"supply_id": supplies[m.to_key]}) for m in found.moves]
-    return len(edit_many(connection, actor, "load", wanted)) if wanted else 0
+    supplies = {row["key"]: row for row in tree.supplies.get(plan["id"], [])}
+    targets = {k: to for k, to in targets.items() if k in loads and (to is None or to in supplies)}
+    core = core_plan(read_document(tree), plan["key"])
+    by_key = {load.key: load for load in core.loads}
+    going = {k: to for k, to in targets.items() if by_key[k].supply_key != to}
+    after = core
+    for key, to in going.items():
+        after = with_moves(after, {key: by_key[key].quantity}, to)
+    _refuse_broken(core, after, going, {k: s["name"] for k, s in supplies.items()})
+    moved = {load.key: load for load in after.loads}
+    wanted = [
+        (loads[k]["id"], loads[k]["version"], {"supply_id": supplies[to]["id"] if to else None, **_cable(moved[k])})
+        for k, to in going.items()
+    ]
+    edit_many(connection, actor, "load", wanted)
+    touched = {loads[k]["supply_id"] for k in going} | {supplies[to]["id"] for to in going.values() if to}
+    _let_go_of_totals(connection, actor, tree, plan, touched)
+    return len(wanted)
 
 
-def _refuse_count(load: Row, quantity: int) -> None:
-    if not 1 <= quantity <= load["quantity"]:
-        raise Refused([Fault("quantity", f"must be from 1 to {load['quantity']}, the pieces of {load['name']}, was {quantity}.")])
+def pin(connection: Connection, actor: Actor, held: list[Held], *, pinned: bool) -> list[Row]:
+    """Pin loads to where they are, or let them go again."""
+    return edit_many(connection, actor, "load", [(h.load_id, h.version, {"pinned": pinned}) for h in held])
+
+
+def has_arrived(connection: Connection, actor: Actor, token: str) -> bool:
+    """Say whether what was sent with a token is in the log already: the answer was lost, not the edit."""
+    return bool(select_batch(connection, actor.organisation_id, token))
+
+
+def _refuse_broken(before: Plan, after: Plan, going: dict[str, str | None], names: dict[str, str]) -> None:
+    """Refuse moves after which a moved load breaks a rule where it then hangs."""
+    there = {load.key: load for load in after.loads}
+    for key, to in going.items():
+        load = there[key]
+        if load.pinned:
+            raise Refused([Fault("", f"{load.name} is pinned to where it is: unpin it first.")])
+        if to is None:
+            continue
+        # Seen as coming alone from nowhere into the plan as it then is.
+        probe = replace(after, loads=tuple(replace(entry, supply_key=None) if entry.key == key else entry for entry in after.loads))
+        reason = why_not(replace(probe, runs=before.runs), {key: load.quantity}, to)
+        if reason:
+            raise Refused([Fault("", f"{load.name} may not hang on {names[to]}: {reason} Nothing was moved.")])
+
+
+def _rows(tree: SiteTree, plan: Row, held: list[Held]) -> list[Row]:
+    """Return the rows of what is held, or refuse counts that are not there."""
+    loads = {row["id"]: row for row in tree.loads.get(plan["id"], [])}
+    if not held:
+        raise Refused([Fault("piece", "names nothing: pick a piece up first.")])
+    rows: list[Row] = []
+    for h in held:
+        row = loads.get(h.load_id)
+        if row is None:
+            raise NotFound
+        if not 1 <= h.quantity <= row["quantity"] and row["version"] == h.version:
+            raise Refused([Fault("quantity", f"must be from 1 to {row['quantity']}, the pieces of {row['name']}, was {h.quantity}.")])
+        rows.append(row)
+    return rows
+
+
+def _cable(load: Load) -> Row:
+    return {
+        "cable_length_m": load.cable.length_m if load.cable else None,
+        "cable_section_mm2": load.cable.section_mm2 if load.cable else None,
+    }
+
+
+def _let_go_of_totals(connection: Connection, actor: Actor, tree: SiteTree, plan: Row, supply_ids: set[int | None]) -> None:
+    stale = [s for s in tree.supplies.get(plan["id"], []) if s["id"] in supply_ids and s["totals"]]
+    edit_many(connection, actor, "supply", [(s["id"], s["version"], {"totals": []}) for s in stale])
+
+
+def _names(rows: list[Row]) -> str:
+    return rows[0]["name"] if len(rows) == 1 else f"{rows[0]['name']} and {len(rows) - 1} more"

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Generator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any
 
 import psycopg
@@ -23,6 +24,7 @@ from ypomoni.storage.plans import PLAN
 from ypomoni.storage.points import POINT
 from ypomoni.storage.profiles import PROFILE, list_profiles
 from ypomoni.storage.requirements import REQUIREMENT
+from ypomoni.storage.runs import RUN
 from ypomoni.storage.sites import SITE
 from ypomoni.storage.stock import STOCK, list_stock
 from ypomoni.storage.supplies import SUPPLY
@@ -31,16 +33,19 @@ _TWICE = ("name", "was added by somebody else at the same moment: save again.")
 CONSTRAINTS = {
     "site_temperatures": ("min_degc", "the lowest temperature must not be above the typical one, nor the highest below it."),
     "load_quantity": ("quantity", "must be at least 1."),
+    "run_pair": ("supply", "has a run from this place already: edit that one."),
+    "run_key": ("supply", "has a run from this place already: edit that one."),
     **{
         f"{name}_key": _TWICE
         for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile")
     },
 }
 AGGREGATES: dict[str, Aggregate] = {
-    a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE, STOCK, PROFILE)
+    a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE, STOCK, PROFILE, RUN)
 }
 # These belong to the organisation, not to one of its sites.
 ORGANISATION_WIDE = frozenset({"instrument", "device", "stock", "profile"})
+FLAGS = frozenset({"pinned", "convenience_free"})
 EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "bank_discharge_table"})
 
 
@@ -86,7 +91,7 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
     keys = set(taken or ())
     rows: list[Row] = []
     for values in entries:
-        row: Row = {c: [] if c in EMPTY_LISTS else None for c in aggregate.columns} | values
+        row: Row = {c: [] if c in EMPTY_LISTS else False if c in FLAGS else None for c in aggregate.columns} | values
         row["organisation_id"] = actor.organisation_id
         if "key" in aggregate.columns and not row["key"]:
             row["key"] = fresh_key(row["name"], keys)
@@ -124,6 +129,7 @@ def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:
     Refused
         If something of it was changed since, or the site would no longer be whole.
     """
+    actor = replace(actor, undoes=batch)
     changes = [c for c in select_batch(connection, actor.organisation_id, batch) if c["verb"] in _REVERTED]
     if not changes:
         raise NotFound
@@ -149,12 +155,12 @@ def _take_back(connection: Connection, actor: Actor, change: Row) -> Row:
         if row["removed_at"] is not None or any(row[c] != after[c] for c in columns):
             raise Refused([Fault("", f"{row['name']} was changed since: it is left as it is now.")])
         back = aggregate.change(connection, {**row, **{c: before[c] for c in columns}})
-        _log(connection, actor, "edit", name, back, change["site_id"], row, back)
+        log_change(connection, actor, "edit", name, back, change["site_id"], row, back)
         return back
     removed = change["verb"] in ("create", "restore")
     if (row["removed_at"] is not None) != removed:
         back = aggregate.mark(connection, actor.organisation_id, row["id"], removed=removed)
-        _log(connection, actor, "remove" if removed else "restore", name, back, change["site_id"], row if removed else None, back)
+        log_change(connection, actor, "remove" if removed else "restore", name, back, change["site_id"], row if removed else None, back)
         return back
     return row
 
@@ -185,7 +191,7 @@ def edit_within(
     with _translated():
         changed = AGGREGATES[name].change(connection, {**row, **changes})
     tree, site_file = check_whole(connection, actor, name, changed)
-    _log(connection, actor, "edit", name, changed, tree.site["id"], row, changed)
+    log_change(connection, actor, "edit", name, changed, tree.site["id"], row, changed)
     return changed, tree, site_file
 
 
@@ -194,7 +200,7 @@ def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: i
     row = find(connection, actor, name, aggregate_id)
     _refuse_stale(connection, actor, name, row, version)
     changed = AGGREGATES[name].change(connection, {**row, **changes})
-    _log(connection, actor, "edit", name, changed, None, row, changed)
+    log_change(connection, actor, "edit", name, changed, None, row, changed)
     return changed
 
 
@@ -207,7 +213,7 @@ def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, v
     if name == "plan" and len(read_tree(connection, actor, row["site_id"]).plans) == 1:
         raise Refused([Fault("", "This is the only plan of the site: a site keeps at least one.")])
     gone = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=True)
-    _log(connection, actor, "remove", name, gone, _site_id(connection, actor, name, gone), row, None)
+    log_change(connection, actor, "remove", name, gone, _site_id(connection, actor, name, gone), row, None)
     return gone
 
 
@@ -220,7 +226,7 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
     site_id = None if name in ORGANISATION_WIDE else check_whole(connection, actor, name, back)[0].site["id"]
-    _log(connection, actor, "restore", name, back, site_id, None, back)
+    log_change(connection, actor, "restore", name, back, site_id, None, back)
     return back
 
 
@@ -278,6 +284,7 @@ def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str
         "supply": tree.supplies.get(plan_id or 0, []),
         "load": tree.loads.get(plan_id or 0, []),
         "place": tree.places,
+        "run": tree.runs,
         "point": tree.points.get(plan_id or 0, []),
     }
     return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
@@ -346,11 +353,12 @@ def _log_many(
         "aggregate": name,
         "site_id": site_id,
         "batch": actor.batch,
+        "undoes": actor.undoes,
     }
     insert_changes(connection, shared, list(pairs))
 
 
-def _log(
+def log_change(
     connection: Connection, actor: Actor, verb: str, name: str, row: Row, site_id: int | None, before: Row | None, after: Row | None
 ) -> None:
     insert_change(
@@ -364,4 +372,5 @@ def _log(
         before=before,
         after=after,
         batch=actor.batch,
+        undoes=actor.undoes,
     )

@@ -34,6 +34,9 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
     place_ids: dict[str | None, int | None] = {None: None}
     for part in document["places"]:
         place_ids[part["key"]] = _add(connection, actor, "place", {**part, "site_id": site["id"]})["id"]
+    for part in document["runs"]:
+        names = {"key": f"{part['place']}-{part['supply']}", "name": f"{part['place']} to {part['supply']}", "supply_key": part["supply"]}
+        _add(connection, actor, "run", {**part, **names, "site_id": site["id"], "place_id": place_ids[part["place"]]})
     instrument_ids = bring_instruments(connection, actor, document["instruments"])
     owners = PlanOwners(requirement_ids=requirement_ids, place_ids=place_ids, instrument_ids=instrument_ids)
     for plan_part in document["plans"]:

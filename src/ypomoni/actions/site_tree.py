@@ -12,6 +12,7 @@ from ypomoni.storage.plans import list_plans
 from ypomoni.storage.points import list_points
 from ypomoni.storage.readings import list_readings
 from ypomoni.storage.requirements import list_requirements
+from ypomoni.storage.runs import list_runs
 from ypomoni.storage.stock import list_stock
 from ypomoni.storage.supplies import list_supplies
 
@@ -58,6 +59,7 @@ SUPPLY_KEYS = (
     "charge_limit_a",
     "charge_v",
     "low_battery_v",
+    "convenience_free",
     "typical_degc",
     "min_degc",
     "totals",
@@ -96,6 +98,7 @@ LOAD_KEYS = (
     "purpose",
     "thermostats",
     "recharges",
+    "pinned",
 )
 
 
@@ -109,6 +112,7 @@ class SiteTree:
     supplies: dict[int, list[Row]] = field(default_factory=dict)
     loads: dict[int, list[Row]] = field(default_factory=dict)
     places: list[Row] = field(default_factory=list)
+    runs: list[Row] = field(default_factory=list)
     points: dict[int, list[Row]] = field(default_factory=dict)
     readings: dict[int, list[Row]] = field(default_factory=dict)
     instruments: list[Row] = field(default_factory=list)
@@ -129,9 +133,20 @@ class SiteTree:
             "requirements": [_requirement(r) for r in self.requirements],
             "plans": [self._plan(p, requirement_keys) for p in self.plans],
             "places": [{k: p[k] for k in PLACE_KEYS} for p in self.places],
+            "runs": self._runs(),
             "instruments": [{k: i[k] for k in INSTRUMENT_KEYS} for i in self.instruments],
             "stock": [{k: b[k] for k in STOCK_KEYS} for b in self.stock],
         }
+
+    def _runs(self) -> list[dict[str, Any]]:
+        """Return the runs whose place and supply are still there."""
+        places = {p["id"]: p["key"] for p in self.places}
+        supplies = {s["key"] for plan in self.plans for s in self.supplies.get(plan["id"], [])}
+        return [
+            {"place": places[r["place_id"]], "supply": r["supply_key"], "length_m": r["length_m"], "section_mm2": r["section_mm2"]}
+            for r in self.runs
+            if r["place_id"] in places and r["supply_key"] in supplies
+        ]
 
     def _plan(self, plan: Row, requirement_keys: dict[int, str]) -> dict[str, Any]:
         supplies, loads = self.supplies.get(plan["id"], []), self.loads.get(plan["id"], [])
@@ -189,6 +204,8 @@ def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *
         _sort_in(trees[plan["site_id"]], "plan", plan, trees[plan["site_id"]].plans)
     for place in list_places(connection, organisation_id, list(trees)):
         _sort_in(trees[place["site_id"]], "place", place, trees[place["site_id"]].places)
+    for run in list_runs(connection, organisation_id, list(trees)):
+        _sort_in(trees[run["site_id"]], "run", run, trees[run["site_id"]].runs)
     for name, rows in (
         ("supply", list_supplies(connection, organisation_id, list(site_of))),
         ("load", [] if frame else list_loads(connection, organisation_id, list(site_of))),

@@ -15,6 +15,7 @@ COMMANDS = {
     "demo": "ypomoni.cli.server:demo",
     "serve": "ypomoni.cli.server:serve",
     "stop": "ypomoni.cli.server:stop",
+    "worker": "ypomoni.cli.worker:worker",
     "migrate": "ypomoni.cli.server:migrate_command",
 }
 

@@ -1,4 +1,4 @@
-"""`ypomoni balance FILE --plan KEY [--json]`: the fewest moves after which every supply holds, without a database."""
+"""`ypomoni balance FILE --plan KEY [--least moves|cable] [--json]`: the best moves after which every supply holds, without a database."""
 
 import json
 from pathlib import Path
@@ -6,17 +6,20 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.optimiser import fewest_moves
+from ypomoni.core.optimiser import Effort, Objective, find_moves
 from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.proposal_json import dump_proposal
 from ypomoni.documents.site_file import read_site_text, to_core
 
 
 @click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--plan", "plan_key", required=True, help="Key of the plan.")
-@click.option("--json", "as_json", is_flag=True, help="Print the moves as JSON.")
-def balance(file: Path, plan_key: str, *, as_json: bool) -> None:
-    """Print the fewest moves after which every supply of a plan of a site FILE holds as long as it must."""
+@click.option("--least", type=click.Choice([o.value for o in Objective]), default="moves", show_default=True, help="What is to be least.")
+@click.option("--seconds", type=click.FloatRange(0.1, 3600), default=5.0, show_default=True, help="How long to search for moves.")
+@click.option("--json", "as_json", is_flag=True, help="Print the proposal as JSON.")
+def balance(file: Path, plan_key: str, least: str, seconds: float, *, as_json: bool) -> None:
+    """Print the best moves after which every supply of a plan of a site FILE keeps all its limits, or what would make that possible."""
     try:
         site = to_core(read_site_text(read_file(file)))
         plan = next((p for p in site.plans if p.key == plan_key), None)
@@ -24,14 +27,22 @@ def balance(file: Path, plan_key: str, *, as_json: bool) -> None:
             raise DocumentFaults([Fault("--plan", f"names no plan of this file: it has {', '.join(p.key for p in site.plans) or 'none'}.")])
     except DocumentFaults as error:
         refuse(error, as_json=as_json)
-    found = fewest_moves(plan)
+    found = find_moves(plan, Objective(least), Effort(search_s=seconds, relax_s=4 * seconds))
     if as_json:
-        moves = [{"load": m.load_key, "from": m.from_key, "to": m.to_key} for m in found.moves]
-        click.echo(json.dumps({"found": found.is_found, "proven": found.is_proven, "moves": moves}, indent=1, ensure_ascii=False))
+        click.echo(json.dumps(dump_proposal(found), indent=1, ensure_ascii=False))
         return
+    if found.is_found and not found.moves:
+        click.echo("Every supply holds: nothing has to move.")
     if not found.is_found:
         click.echo("No placement of these loads makes every supply hold." if found.is_proven else "None was found, and none is ruled out.")
-    elif not found.moves:
-        click.echo("Every supply holds: nothing has to move.")
+        for reason in found.reasons:
+            click.echo(reason)
+        click.echo("The best balance found:" if found.moves else "No better balance was found.")
     for m in found.moves:
         click.echo(f"{m.name}: {m.from_key} -> {m.to_key}")
+    if found.is_found and found.moves and not found.is_proven:
+        click.echo(f"Fewer were not ruled out: at most {found.gap_ratio or 0.0:.0%} from the best.")
+    for r in found.relaxations:
+        bank = f" {r.bank.series}s{r.bank.parallel}p {r.bank.capacity_ah:g} Ah" if r.bank else ""
+        moves = ", ".join(f"{m.name} -> {m.to_key or 'left out'}" for m in r.moves)
+        click.echo(f"It would do: {r.kind.value} {r.supply_key or ''}{bank}, with {moves or 'no move'}")

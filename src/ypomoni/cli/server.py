@@ -3,6 +3,7 @@
 import os
 import secrets
 import socket
+import subprocess
 import sys
 from pathlib import Path
 
@@ -85,10 +86,17 @@ def prepare(conninfo: str, *, with_demo: bool) -> None:
 
 
 def _serve(host: str, port: int) -> None:
-    """Replace this process by the server: one process, threads for requests."""
+    """Start a worker for long searches, and replace this process by the server: one process, threads for requests."""
+    start_worker()
     arguments = ["--bind", f"{host}:{port}", "--worker-class", "gthread", "--threads", "8", "--workers", "1", "--no-control-socket"]
     arguments += ["--log-level", "warning", "ypomoni.web.entry:app"]
     os.execv(sys.executable, [sys.executable, "-m", "gunicorn", *arguments])  # noqa: S606 - our own arguments
+
+
+def start_worker() -> subprocess.Popen[bytes]:
+    """Start a worker that ends with this process, and with the server this process becomes."""
+    command = [sys.executable, "-c", "from ypomoni.cli import main; main()", "worker", "--with-parent"]
+    return subprocess.Popen(command, stdin=subprocess.DEVNULL)
 
 
 def _kept_secret() -> str:

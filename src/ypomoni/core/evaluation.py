@@ -24,7 +24,7 @@ from ypomoni.core.results import (
 from ypomoni.core.simulation import EndCause, Holdover, LoadCurrents
 from ypomoni.core.simulation.demand import mean_draw, peak_draw
 from ypomoni.core.sizing import NoBank, Recommendation, c20_of, explain_disagreement, recommend_bank, size_by_all_methods
-from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.sizing.recommended import recovery_of
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.totals import explained_square
@@ -92,14 +92,7 @@ class _Evaluation:
         requirement = self.supply.requirement
         standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
         peak_standby_a, peak_alarm_a = case.peak_current_a(in_alarm=False), case.peak_current_a(in_alarm=True)
-        profile = Profile(
-            standby_current_a=case.sizing_current_a(in_alarm=False),
-            alarm_current_a=case.sizing_current_a(in_alarm=True),
-            standby_h=requirement.standby_h,
-            alarm_h=requirement.alarm_h,
-            source=requirement.source or requirement.name,
-            rated_c20_ah=self.supply.bank.rated_c20_ah if self.supply.bank else None,
-        )
+        profile = profile_of(case)
         methods = size_by_all_methods(profile, requirement, case if self.supply.bank else None, self.supply.nominal_v)
         result = replace(
             self.blank,

@@ -132,6 +132,16 @@ class Cable:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """The way a cable goes, or would go, from a place to a supply, one way; a section of None is not known. [m, mm²]"""
+
+    place_key: str
+    supply_key: str
+    length_m: float
+    section_mm2: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Thermostat:
     """What a heater or a fan adds to the rest current of one piece while it is colder, or hotter, than a temperature."""
 
@@ -203,6 +213,8 @@ class Load:
     thermostats: tuple[Thermostat, ...] = field(default=())
     recharges: tuple[Recharge, ...] = field(default=())
     ac: AcDraw | None = None
+    # It stays where it is, whatever else moves.
+    pinned: bool = False
     # Whether alarm is stated at all; otherwise it is taken as standby and moves with it.
     alarm_is_standby: bool = False
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ypomoni.core.batteries import Bank, StockBlock
-from ypomoni.core.loads import Load
+from ypomoni.core.loads import Load, Run
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Instrument, MeasuringPoint, Reading
 from ypomoni.core.requirements import Requirement
@@ -39,6 +39,7 @@ class Supply:
     """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known.
 
     ``low_battery_v`` is where it warns of a low battery; ``stock`` the blocks that can be bought for it, where that was said.
+    ``convenience_free`` keeps loads that are a mere convenience off it.
     """
 
     key: str
@@ -56,6 +57,7 @@ class Supply:
     charge_limit_a: float | None = None
     charge_v: float | None = None
     low_battery_v: float | None = None
+    convenience_free: bool = False
     stock: tuple[StockBlock, ...] = field(default=())
     bank: Bank | None = None
     totals: tuple[MeasuredTotal, ...] = field(default=())
@@ -87,6 +89,7 @@ class Plan:
     points: tuple[MeasuringPoint, ...] = field(default=())
     readings: tuple[Reading, ...] = field(default=())
     instruments: tuple[Instrument, ...] = field(default=())
+    runs: tuple[Run, ...] = field(default=())
 
     def loads_on(self, supply_key: str) -> tuple[Load, ...]:
         """Return the loads a supply feeds."""

@@ -29,7 +29,9 @@ UNIT_SUFFIXES: dict[str, str] = {
 }
 
 # Counts and tokens that are named in the field's own words, so they carry no suffix.
-EXEMPT_NAMES = frozenset({"seed", "quantity", "was_quantity", "series", "parallel", "g", "per_hour", "per_day"})
+EXEMPT_NAMES = frozenset(
+    {"seed", "amount", "allowed", "cost", "bound", "quantity", "was_quantity", "series", "parallel", "g", "per_hour", "per_day"}
+)
 
 MINUTES_PER_HOUR = 60.0
 SECONDS_PER_HOUR = 3600.0

@@ -25,6 +25,7 @@ from ypomoni.core.loads import (
     Provenance,
     Purpose,
     Recharge,
+    Run,
     StatedCurrent,
     Thermostat,
     check_rail,
@@ -165,6 +166,7 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
     for n, place in places:
         yield from _temperature_order(place, site, ("places", n))
     place_keys, instrument_keys = _keys(places), _keys(instruments)
+    yield from _run_faults(document, place_keys, plans)
     for n, plan in plans:
         here = ("plans", n)
         supplies, loads = list(_objects(plan.get("supplies"))), list(_objects(plan.get("loads")))
@@ -193,6 +195,19 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
             if load.get("place") is not None:
                 yield from _unknown(load, "place", place_keys, "places", at)
         yield from audit_faults(plan, here, instrument_keys)
+
+
+def _run_faults(document: dict[str, Any], place_keys: set[str], plans: list[tuple[int, dict[str, Any]]]) -> Iterator[Fault]:
+    """Yield runs that name nothing, and two of one pair."""
+    supply_keys = {key for _, plan in plans for key in _keys(list(_objects(plan.get("supplies"))))}
+    seen: set[tuple[Any, Any]] = set()
+    for n, run in _objects(document.get("runs")):
+        yield from _unknown(run, "place", place_keys, "places", ("runs", n))
+        yield from _unknown(run, "supply", supply_keys, "supplies of any plan", ("runs", n))
+        pair = (str(run.get("place")), str(run.get("supply")))
+        if pair in seen:
+            yield Fault(path_of(("runs", n)), f"is a second run from {pair[0]!r} to {pair[1]!r}: there is one of a pair.")
+        seen.add(pair)
 
 
 def audit_faults(plan: dict[str, Any], here: tuple[str | int, ...], instrument_keys: set[str]) -> Iterator[Fault]:
@@ -385,6 +400,7 @@ def _plan(
         points=tuple(_point(p) for p in part.points),
         readings=tuple(_reading(r, superseded) for r in part.readings),
         instruments=instruments,
+        runs=tuple(Run(place_key=r.place, supply_key=r.supply, length_m=r.length_m, section_mm2=r.section_mm2) for r in site_file.runs),
     )
 
 
@@ -483,6 +499,7 @@ def _supply(
         charge_limit_a=part.charge_limit_a,
         charge_v=part.charge_v,
         low_battery_v=part.low_battery_v,
+        convenience_free=part.convenience_free,
         stock=tuple(
             StockBlock(chemistry_key=str(b.chemistry), block_v=b.block_v, capacity_ah=b.capacity_ah, rate_h=b.rate_h)
             for b in site_file.stock
@@ -545,6 +562,7 @@ def _load(part: LoadPart, places: dict[str, Place]) -> Load:
         thermostats=tuple(Thermostat(**t.model_dump()) for t in part.thermostats),
         recharges=tuple(_recharge(r) for r in part.recharges),
         ac=AcDraw(**part.ac.model_dump()) if part.ac else None,
+        pinned=part.pinned,
     )
 
 

@@ -171,6 +171,7 @@ class SupplyPart(_Part):
     charge_limit_a: Current | None
     charge_v: Volts | None
     low_battery_v: Volts | None = None
+    convenience_free: Annotated[bool, Field(strict=True)] = False
     typical_degc: Temperature | None = None
     min_degc: Temperature | None = None
     bank: BankPart | None = None
@@ -290,6 +291,7 @@ class LoadPart(_Part):
     thermostats: Annotated[list[ThermostatPart], Field(max_length=20)] = Field(default_factory=list)
     recharges: Annotated[list[RechargePart], Field(max_length=20)] = Field(default_factory=list)
     ac: AcPart | None = None
+    pinned: Annotated[bool, Field(strict=True)] = False
 
     @model_validator(mode="before")
     @classmethod
@@ -377,6 +379,15 @@ class PlacePart(_Part):
     monthly_degc: Annotated[list[Temperature], Field(min_length=12, max_length=12)] | None = None
 
 
+class RunPart(_Part):
+    """The way a cable would go from a place to a supply, one way; the supply is named by the key it has in every plan."""
+
+    place: Key
+    supply: Key
+    length_m: Annotated[Number, Field(gt=0, le=10_000)]
+    section_mm2: Annotated[Number, Field(gt=0, le=1_000)] | None = None
+
+
 class RangePart(_Part):
     """One range of an instrument."""
 
@@ -418,5 +429,6 @@ class SiteFile(_Part):
     requirements: Annotated[list[RequirementPart], Field(max_length=100)]
     plans: Annotated[list[PlanPart], Field(max_length=50)]
     places: Annotated[list[PlacePart], Field(max_length=200)] = Field(default_factory=list)
+    runs: Annotated[list[RunPart], Field(max_length=2_000)] = Field(default_factory=list)
     instruments: Annotated[list[InstrumentPart], Field(max_length=200)] = Field(default_factory=list)
     stock: Annotated[list[StockPart], Field(max_length=500)] = Field(default_factory=list)

@@ -7,8 +7,8 @@ from psycopg.types.json import Jsonb
 from ypomoni.storage.connection import Connection, Row, every, one
 
 _INSERT = """
-INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after, batch)
-VALUES (%(organisation_id)s, %(account_id)s, %(verb)s, %(aggregate)s, %(aggregate_id)s, %(site_id)s, %(before)s, %(after)s, %(batch)s)
+INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after, batch, undoes)
+VALUES (%(organisation_id)s, %(account_id)s, %(verb)s, %(aggregate)s, %(aggregate_id)s, %(site_id)s, %(before)s, %(after)s, %(batch)s, %(undoes)s)
 """
 _LAST = """
 SELECT c.changed_at, a.name FROM change c LEFT JOIN account a ON a.id = c.account_id
@@ -22,6 +22,24 @@ _BATCH = """
 SELECT id, verb, aggregate, aggregate_id, site_id, before, after FROM change
 WHERE organisation_id = %s AND batch = %s ORDER BY id DESC
 """
+# What belongs to a plan, and what belongs to its whole site.
+_OF_PLAN = """
+FROM change c LEFT JOIN account a ON a.id = c.account_id
+WHERE c.organisation_id = %(organisation_id)s AND c.site_id = %(site_id)s AND c.id > %(after_id)s
+AND (c.aggregate IN ('site', 'requirement', 'place', 'run') OR (c.aggregate = 'plan' AND c.aggregate_id = %(plan_id)s)
+    OR COALESCE(c.after, c.before)->>'plan_id' = %(plan_id)s::text)
+"""
+_HISTORY = (
+    "SELECT c.id, c.changed_at, c.verb, c.aggregate, c.aggregate_id, c.before, c.after, c.batch, c.undoes, c.account_id, a.name "
+    + _OF_PLAN
+    + "ORDER BY c.id DESC LIMIT %(most)s"
+)
+_STEPS = (
+    "SELECT c.batch, min(c.undoes) AS undoes, bool_and(c.verb IN ('create', 'edit', 'remove', 'restore')) AS is_reversible,"
+    " bool_or(c.aggregate IN ('plan', 'site')) AS is_whole, max(c.id) AS id "
+    + _OF_PLAN
+    + "AND c.account_id = %(account_id)s AND c.batch IS NOT NULL GROUP BY c.batch ORDER BY max(c.id)"
+)
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
 INSERT INTO setting (organisation_id, name, value) VALUES (%s, %s, %s)
@@ -41,6 +59,7 @@ def insert_change(
     before: Row | None,
     after: Row | None,
     batch: str | None = None,
+    undoes: str | None = None,
 ) -> None:
     """Log one change; those of one batch can be undone together."""
     values: Row = {
@@ -53,6 +72,7 @@ def insert_change(
         "before": _json(before),
         "after": _json(after),
         "batch": batch,
+        "undoes": undoes,
     }
     connection.execute(_INSERT, values)
 
@@ -81,6 +101,20 @@ def select_last_bank(connection: Connection, organisation_id: int, supply_id: in
 def select_batch(connection: Connection, organisation_id: int, batch: str) -> list[Row]:
     """Return the changes of a batch, the last one first."""
     return every(connection, _BATCH, (organisation_id, batch))
+
+
+def select_history(
+    connection: Connection, organisation_id: int, site_id: int, plan_id: int, *, after_id: int = 0, most: int = 2_000
+) -> list[Row]:
+    """Return what was changed in a plan and in what its site shares, the last change first."""
+    values = {"organisation_id": organisation_id, "site_id": site_id, "plan_id": plan_id, "after_id": after_id, "most": most}
+    return every(connection, _HISTORY, values)
+
+
+def select_steps(connection: Connection, organisation_id: int, site_id: int, plan_id: int, account_id: int) -> list[Row]:
+    """Return the batches of one person in a plan, oldest first, each with the batch it takes back."""
+    values = {"organisation_id": organisation_id, "site_id": site_id, "plan_id": plan_id, "account_id": account_id, "after_id": 0}
+    return every(connection, _STEPS, values)
 
 
 def select_setting(connection: Connection, organisation_id: int, name: str) -> str | None:

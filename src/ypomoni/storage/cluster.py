@@ -88,13 +88,21 @@ class Cluster:
     def _start(self) -> None:
         settings = ["listen_addresses=127.0.0.1", f"unix_socket_directories={self._data}", "timezone=UTC"]
         settings += THROWAWAY_SETTINGS if self.throwaway else ()
-        options = f"-p {_free_port()} " + " ".join(f"-c {s}" for s in settings)
+        options = f"-p {self._next_port()} " + " ".join(f"-c {s}" for s in settings)
         log = self.folder / "log"
         try:
             self._run("pg_ctl", "-D", str(self._data), "-o", options, "-w", "-t", "30", "-l", str(log), "start")
         except ClusterError as error:
             said = log.read_text(errors="replace")[-800:] if log.exists() else ""
             raise ClusterError(f"PostgreSQL did not start. It said:\n{said}") from error
+
+    def _next_port(self) -> int:
+        """Return the port of the last start where that is free, so that those connected to it find it again."""
+        file = self.folder / "port"
+        port = int(file.read_text()) if file.exists() else 0
+        port = port if port and _is_free(port) else _free_port()
+        file.write_text(str(port))
+        return port
 
     def _port(self) -> int:
         try:
@@ -126,6 +134,16 @@ class Cluster:
         if check and done.returncode != 0:
             raise ClusterError(f"{name} failed: {(done.stdout or '').strip()[-800:]}")
         return done
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
 
 
 def _free_port() -> int:

@@ -8,7 +8,7 @@ from ypomoni.actions.accounts import Passwords
 from ypomoni.storage.connection import open_pool
 from ypomoni.web import errors, security, templating
 from ypomoni.web.settings import Settings
-from ypomoni.web.stages import audit, auth, balance, compare, library, loads, outage, people, plan, records, sites
+from ypomoni.web.stages import audit, auth, balance, compare, history, library, loads, outage, people, plan, records, sites
 
 LARGEST_REQUEST = 6 * 1024 * 1024
 
@@ -39,6 +39,6 @@ def create_app(settings: Settings) -> Flask:
     security.init_app(app)
     errors.init_app(app)
     templating.init_app(app)
-    for stage in (auth, people, sites, plan, audit, outage, balance, compare, loads, library, records):
+    for stage in (auth, people, sites, plan, audit, outage, balance, compare, history, loads, library, records):
         app.register_blueprint(stage.blueprint)
     return app

@@ -1,7 +1,7 @@
 """All schools side by side, in the order in which they know more, and where and why they disagree."""
 
 from ypomoni.core.case import Case
-from ypomoni.core.requirements import Method, Requirement
+from ypomoni.core.requirements import METHODS, Method, Requirement
 from ypomoni.core.results import MethodResult
 from ypomoni.core.sizing.derated import size_derated
 from ypomoni.core.sizing.energy_autonomy import size_energy_autonomy
@@ -29,16 +29,28 @@ AGREEMENT_RATIO = 0.05
 
 def size_by_all_methods(profile: Profile, requirement: Requirement, case: Case | None, nominal_v: float) -> tuple[MethodResult, ...]:
     """Return what each method asks for, a 20-hour capacity before rounding up to what is sold, and what it promises of the bank. [Ah, h]"""
-    return (
-        size_plain(profile),
-        size_derated(profile, requirement.derating),
-        size_standard_formula(profile),
-        size_standby_alarm_margin(profile),
-        size_energy_autonomy(profile, nominal_v, None),
-        size_energy_autonomy(profile, nominal_v, requirement.autonomy),
-        size_by_sections(case, profile),
-        size_by_simulation(case, profile.charge_ah),
-    )
+    return tuple(size_by(method, profile, requirement, case, nominal_v) for method in METHODS)
+
+
+def size_by(method: Method, profile: Profile, requirement: Requirement, case: Case | None, nominal_v: float) -> MethodResult:
+    """Return what one method asks for, and what it promises of the bank. [Ah, h]"""
+    match method:
+        case Method.PLAIN:
+            return size_plain(profile)
+        case Method.DERATED:
+            return size_derated(profile, requirement.derating)
+        case Method.STANDARD_FORMULA:
+            return size_standard_formula(profile)
+        case Method.STANDBY_ALARM_MARGIN:
+            return size_standby_alarm_margin(profile)
+        case Method.ENERGY_AUTONOMY:
+            return size_energy_autonomy(profile, nominal_v, None)
+        case Method.AUTONOMY_WITH_LOSSES:
+            return size_energy_autonomy(profile, nominal_v, requirement.autonomy)
+        case Method.SECTION:
+            return size_by_sections(case, profile)
+        case Method.SIMULATION:
+            return size_by_simulation(case, profile.charge_ah)
 
 
 def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescribed: Method) -> tuple[str, ...]:

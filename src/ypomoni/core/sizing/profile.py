@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from ypomoni.core.case import Case
 from ypomoni.core.results import Step, Working, WorkingInput
 
 
@@ -48,3 +49,16 @@ class Profile:
         note = "solved for T1; below zero it is taken as zero" if value_h == 0 else "the formula solved for T1"
         steps = () if value_h == 0 else (Step(symbol="T1", expression=expression, value=value_h, unit="h"),)
         return Working(title=title, value=value_h, unit="h", source=source, inputs=inputs, steps=steps, note=note)
+
+
+def profile_of(case: Case) -> Profile:
+    """Return the profile of a supply with its loads, thermostats as when they are on most."""
+    requirement, bank = case.requirement, case.supply.bank
+    return Profile(
+        standby_current_a=case.sizing_current_a(in_alarm=False),
+        alarm_current_a=case.sizing_current_a(in_alarm=True),
+        standby_h=requirement.standby_h,
+        alarm_h=requirement.alarm_h,
+        source=requirement.source or requirement.name,
+        rated_c20_ah=bank.rated_c20_ah if bank else None,
+    )

@@ -201,6 +201,7 @@ class SupplyForm(RecordForm):
     charge_limit_a = CurrentField("Charge limit", q.CURRENT, optional=True)
     charge_v = QuantityField("Charge voltage", q.VOLTAGE, optional=True, hint="at the battery, as in 13.65 V")
     low_battery_v = QuantityField("Warns of a low battery at", q.VOLTAGE, optional=True, hint="as in 11.5 V, or empty if it does not")
+    convenience_free = BooleanField("Keep mere conveniences off it")
     typical_degc = QuantityField("Typical temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     min_degc = QuantityField("Lowest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     bank_chemistry = ChoiceField("Battery", choices={"": "no bank", **CHEMISTRY_WORDS})
@@ -238,7 +239,10 @@ class SupplyForm(RecordForm):
             ),
         ),
         ("Discharge table, if you have one", ("bank_discharge_table",)),
-        ("Output and charger", ("output_limit_a", "alarm_output_limit_a", "supply_current_a", "charge_limit_a", "charge_v")),
+        (
+            "Output and charger",
+            ("output_limit_a", "alarm_output_limit_a", "supply_current_a", "charge_limit_a", "charge_v", "convenience_free"),
+        ),
         ("Temperature", ("typical_degc", "min_degc")),
     )
     paths = {
@@ -455,6 +459,7 @@ class LoadForm(RecordForm):
     behaviour = ChoiceField("Draws as", choices=BEHAVIOUR_WORDS)
     min_v = QuantityField("Works down to", q.VOLTAGE, optional=True, hint="as in 10.8 V, or empty if not known")
     essential = BooleanField("Essential: the supply has ended when this one has")
+    pinned = BooleanField("Pinned: it stays on this supply")
     place = ChoiceField("Place", choices={})
     branch = TextField("Branch", required=False, hint="the circuit it hangs on, as in Bus 1, north")
     bus_group = TextField("Bus group", required=False, hint="devices that share one data bus and its 0 V")
@@ -468,7 +473,7 @@ class LoadForm(RecordForm):
     thermostats = FieldList(FormField(ThermostatForm))
     recharges = FieldList(FormField(RechargeForm))
     groups = (
-        ("", ("name", "supply", "quantity", "purpose", "essential")),
+        ("", ("name", "supply", "quantity", "purpose", "essential", "pinned")),
         ("Current of one piece", ("standby", "standby_provenance", "alarm", "alarm_provenance")),
         ("How it is fed", ("rail_v", "converter", "converter_efficiency_ratio", "behaviour", "min_v")),
         ("Where it is", ("place", "branch", "bus_group", "cable_length_m", "cable_section_mm2")),
@@ -555,6 +560,7 @@ class LoadForm(RecordForm):
             "converter_efficiency_ratio": self.converter_efficiency_ratio.data if self.converter.data else None,
             "min_v": self.min_v.data,
             "essential": self.essential.data,
+            "pinned": self.pinned.data,
             "standby_current_a": _number(self.standby.data),
             "standby_provenance": self.standby_provenance.data,
             "standby_text": _typed(self.standby),
@@ -605,6 +611,7 @@ LOAD_START: Row = {
     "rail_v": 12.0,
     "behaviour": "constant_current",
     "essential": True,
+    "pinned": False,
     "standby_provenance": "measured",
     "bursts": [],
 }
@@ -663,6 +670,37 @@ class PlaceForm(RecordForm):
         """Refuse temperatures that are out of order."""
         good = super().validate(extra_validators)
         return refuse_disorder(self.min_degc, self.typical_degc) and good
+
+
+class RunForm(RecordForm):
+    """The way of a cable from a place to a supply."""
+
+    title = "Distance"
+    place = ChoiceField("From", choices={})
+    supply = ChoiceField("To", choices={})
+    length_m = QuantityField("Cable, one way", q.LENGTH, hint="as it would be laid, not as the crow flies: 30 m")
+    section_mm2 = QuantityField("Conductor", q.SECTION, optional=True, hint="as in 0.5 mm²; empty if not known")
+    groups = (("", ("place", "supply", "length_m", "section_mm2")),)
+    paths = {"place": "place", "supply": "supply"}
+
+    def columns(self) -> Row:
+        """Return the columns; a run is named after its ends."""
+        return {
+            "place_id": int(self.place.data),
+            "supply_key": self.supply.data,
+            "name": f"{self._chosen(self.place)} to {self._chosen(self.supply)}",
+            "length_m": self.length_m.data,
+            "section_mm2": self.section_mm2.data,
+        }
+
+    @staticmethod
+    def _chosen(field: ChoiceField) -> str:
+        return str(field.choices[field.data]) if isinstance(field.choices, dict) else str(field.data)
+
+    @staticmethod
+    def data_of(row: Row) -> dict[str, Any]:
+        """Return the fields' data of a row."""
+        return {**row, "place": str(row.get("place_id") or ""), "supply": row.get("supply_key") or ""}
 
 
 class PointForm(RecordForm):
@@ -749,6 +787,7 @@ FORMS: dict[str, type[RecordForm]] = {
     "supply": SupplyForm,
     "load": LoadForm,
     "place": PlaceForm,
+    "run": RunForm,
     "point": PointForm,
     "instrument": InstrumentForm,
     "stock": StockForm,
@@ -761,6 +800,7 @@ STARTS: dict[str, Row] = {
     "supply": SUPPLY_START,
     "load": LOAD_START,
     "place": {},
+    "run": {},
     "point": {"kind": "branch"},
     "instrument": INSTRUMENT_START,
     "stock": {"chemistry": "lead_agm", "block_v": 12.0, "rate_h": 20.0},

@@ -9,6 +9,7 @@ from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.outage import core_plan
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.comparing import compare_plans
+from ypomoni.core.supplies import Stage
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
 from ypomoni.web.stages.sites import shown_plan
@@ -23,9 +24,10 @@ blueprint = Blueprint("compare", __name__)
 @blueprint.post("/plans/<int:plan_id>/clone")
 @signed_in
 def clone(plan_id: int) -> Any:
-    """Copy a plan into a proposal and go there."""
+    """Copy a plan into a proposal, or into what was left, and go there."""
+    stage = Stage.AS_LEFT if request.form.get("stage") == "as_left" or request.args.get("stage") == "as_left" else Stage.PROPOSAL
     with g.connection.transaction():
-        plan = clone_plan(g.connection, g.actor, plan_id)
+        plan = clone_plan(g.connection, g.actor, plan_id, stage)
     flash(f"{plan['name']} has its supplies and loads. Change it: what it was made from stays as it is, with what was read there.", "note")
     return jsonify({"go": url_for("plan.show", site_id=plan["site_id"], plan_key=plan["key"])})
 

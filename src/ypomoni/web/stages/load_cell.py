@@ -77,4 +77,4 @@ def _rest(row: Row) -> dict[str, str]:
         "behaviour": row["behaviour"],
         "min_v": show_quantity(row["min_v"], "V"),
     }
-    return found | ({"essential": "y"} if row["essential"] else {})
+    return found | {name: "y" for name in ("essential", "pinned") if row[name]}

@@ -8,15 +8,19 @@ from flask import g, render_template, request
 
 from ypomoni.actions.audit import AuditResult, audit_plan, next_readings
 from ypomoni.actions.edit import read_document
+from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import evaluate, missing_count
+from ypomoni.actions.jobs import JobView, moves_of, see_job
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.actions.steps import Steps, own_steps
 from ypomoni.core.readings import State
 from ypomoni.core.results import PlanResult
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.connection import Row
-from ypomoni.web.view.board import MODES, Board, build_board
+from ypomoni.web.view.board import MODES, Board, BoardLook, build_board
 from ypomoni.web.view.plan import bank_words, build_answer, build_findings, build_supplies
+from ypomoni.web.view.proposal import ProposalView, build_proposal, open_moves
 from ypomoni.web.view.register import SHOWN_AT_FIRST, Asked, RegisterView, build_register
 from ypomoni.web.view.requirement import build_requirements
 from ypomoni.web.view.strip import build_strip
@@ -37,7 +41,7 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "next": ("next_reading", "load_count"),
     "tree": ("current_tree", "load_count"),
     "places": ("place_rows",),
-    "board": ("board", "board_modes"),
+    "board": ("board", "board_modes", "proposal", "steps", "distances"),
 }
 PLAN_REGIONS = ("title", "answer", "strip", "findings", "supplies", "requirements", "removed")
 AUDIT_REGIONS = ("title", "brief", "next", "tree", "removed", "places")
@@ -58,8 +62,7 @@ class Looking:
     tree_supply: str = ""
     tree_state: State = State.STANDBY
     wide: bool = False
-    board_mode: str = "standby"
-    board_touch: bool = False
+    board: BoardLook = field(default_factory=BoardLook)
 
     @staticmethod
     def from_request() -> "Looking":
@@ -73,8 +76,15 @@ class Looking:
             tree_supply=values.get("tree_supply", "")[:80],
             tree_state=State(state) if state in [s.value for s in State] else State.STANDBY,
             wide=values.get("show_wide", "") == "1",
-            board_mode=mode if (mode := values.get("board_mode", "standby")) in MODES else "standby",
-            board_touch=values.get("board_touch", "") == "1",
+            board=BoardLook(
+                mode=mode if (mode := values.get("board_mode", "standby")) in MODES else "standby",
+                touch=values.get("board_touch", "") == "1",
+                find=values.get("board_find", "")[:80],
+                by_branch=values.get("board_branch", "") == "1",
+                shut=frozenset(values.get("board_shut", "")[:2_000].split(",")) - {""},
+                job=values.get("board_job", type=int),
+                option=values.get("board_option", type=int),
+            ),
         )
 
 
@@ -177,7 +187,7 @@ class PlanPage:
     @property
     def removed(self) -> list[tuple[str, Row]]:
         """What can be brought back."""
-        of_site = ("requirement", "plan", "place")
+        of_site = ("requirement", "plan", "place", "run")
         return [(kind, row) for kind, row in self.tree.removed if kind in of_site or row["plan_id"] == self.plan["id"]][-30:]
 
     @property
@@ -201,12 +211,43 @@ class PlanPage:
         key = self.shown_supply
         return None if key is None else build_tree(self.audit, key, self.looking.tree_state)
 
+    @property
+    def _rows(self) -> tuple[list[Row], list[Row]]:
+        return self.tree.supplies.get(self.plan["id"], []), self.tree.loads.get(self.plan["id"], [])
+
     @cached_property
     def board(self) -> Board:
-        """The balance board."""
-        plan_id = self.plan["id"]
-        supplies, loads = self.tree.supplies.get(plan_id, []), self.tree.loads.get(plan_id, [])
-        return build_board(self.result, supplies, loads, self.looking.board_mode, touch=self.looking.board_touch)
+        """The balance board, with the moves of the proposal that is looked at as ghosts."""
+        supplies, loads = self._rows
+        moves = ()
+        if self._job is not None and self._job.proposal is not None and self.proposal is not None:
+            moves = open_moves(moves_of(self._job.proposal, self.proposal.option), loads, supplies)
+        return build_board(self.result, supplies, loads, self.looking.board, moves)
+
+    @cached_property
+    def _job(self) -> JobView | None:
+        if self.looking.board.job is None:
+            return None
+        try:
+            plan, job = see_job(g.connection, g.actor, self.looking.board.job)
+        except NotFound:
+            return None
+        return job if plan["id"] == self.plan["id"] else None
+
+    @cached_property
+    def proposal(self) -> ProposalView | None:
+        """The search that is looked at."""
+        return None if self._job is None else build_proposal(self._job, self.looking.board.option, *self._rows)
+
+    @property
+    def steps(self) -> Steps:
+        """What can be undone and done again."""
+        return own_steps(g.connection, g.actor, self.plan)
+
+    @property
+    def distances(self) -> list[tuple[Row, str]]:
+        """The runs that are known, in words."""
+        return [(r, _run_words(r)) for r in self.tree.runs]
 
     @property
     def board_modes(self) -> list[tuple[str, str]]:
@@ -254,6 +295,11 @@ def regions(tree: SiteTree, plan: Row, *, register: bool, site_file: SiteFile | 
     """Return the rendered regions of the page that asks."""
     page = PlanPage(tree, plan, Looking.from_request(), site_file)
     return page.render(asked_regions(PLAN_REGIONS, register=register))
+
+
+def _run_words(run: Row) -> str:
+    section = f", {show_quantity(run['section_mm2'], 'mm²')}" if run["section_mm2"] is not None else ""
+    return f"{show_quantity(run['length_m'], 'm')}{section}"
 
 
 def _place_words(place: Row, site: Row) -> str:

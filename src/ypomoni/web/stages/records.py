@@ -24,13 +24,13 @@ from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.storage.connection import Row
 from ypomoni.web.forms.fields import place_faults
-from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, PointForm, RecordForm, SupplyForm
+from ypomoni.web.forms.records import FORMS, STARTS, LoadForm, PointForm, RecordForm, RunForm, SupplyForm
 from ypomoni.web.security import signed_in, wants_json
 from ypomoni.web.stages.plan_page import regions
 from ypomoni.web.view.register import burst_words
 
 blueprint = Blueprint("records", __name__, url_prefix="/records")
-REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile")
+REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "run", "point", "instrument", "device", "stock", "profile")
 MOST_PARTS = 20
 
 
@@ -161,6 +161,9 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -
             start["rail_v"] = supplies[0]["nominal_v"]
         if request.args.get("device"):
             start |= load_of_device(g.connection, g.actor, request.args["device"])
+    if name == "run" and tree:
+        place = next((p["id"] for p in tree.places if p["key"] == request.args.get("place")), None)
+        start |= {"place_id": place, "supply_key": request.args.get("supply", "")}
     if name == "point" and tree and plan:
         start["supply_id"] = next((s["id"] for s in tree.supplies.get(plan["id"], [])), None)
     return FORMS[name].data_of(start)
@@ -173,6 +176,11 @@ def _form(name: str, tree: SiteTree | None, plan: Row | None, *, data: dict[str,
     if isinstance(form, LoadForm) and tree and plan:
         form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
         form.place.choices = {"": "not said"} | {str(p["id"]): p["name"] for p in tree.places}
+    if isinstance(form, RunForm) and tree and plan:
+        form.place.choices = {str(p["id"]): p["name"] for p in tree.places}
+        # A supply is the same in every plan by its key; it is named as this plan names it.
+        everywhere = [s for p in tree.plans for s in tree.supplies.get(p["id"], [])]
+        form.supply.choices = {s["key"]: s["name"] for s in [*everywhere, *tree.supplies.get(plan["id"], [])]}
     if isinstance(form, PointForm) and tree and plan:
         form.supply.choices = {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
         others = [p for p in tree.placed_points(plan["id"]) if p["kind"] != "device"]
@@ -197,7 +205,7 @@ def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, p
         return site
     if tree is None or plan is None:
         raise NotFound
-    parent = {"site_id": tree.site["id"]} if name in ("requirement", "place", "plan") else {"plan_id": plan["id"]}
+    parent = {"site_id": tree.site["id"]} if name in ("requirement", "place", "plan", "run") else {"plan_id": plan["id"]}
     taken = taken_keys(tree, name, plan["id"])
     return create(g.connection, g.actor, name, {**columns, **parent, "key": None}, taken)
 

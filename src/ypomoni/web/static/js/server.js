@@ -12,13 +12,14 @@ window.ypomoni = {
     return found;
   },
 
-  async send(address, body) {
+  // Quietly: what only listens does not say that it works.
+  async send(address, body, quietly) {
     const headers = { "X-Requested-With": "ypomoni" };
     if (body) {
       headers["X-CSRFToken"] = document.querySelector("meta[name=csrf]").content;
       for (const [name, value] of Object.entries(this.looking())) if (!body.has(name)) body.set(name, value);
     }
-    this.began();
+    if (!quietly) this.began();
     try {
       const answer = await fetch(address, { method: body ? "POST" : "GET", body, headers });
       const isJson = (answer.headers.get("Content-Type") || "").includes("json");
@@ -26,7 +27,7 @@ window.ypomoni = {
     } catch {
       return { status: 0, data: { message: "No connection. It is not saved; what you typed stays here. Try again." } };
     } finally {
-      this.ended();
+      if (!quietly) this.ended();
     }
   },
 

@@ -43,17 +43,17 @@ document.addEventListener("alpine:init", () => {
     },
 
     show(html) {
-      const sheet = this.$refs.sheet;
-      this.$refs.sheetbody.innerHTML = html;
+      const sheet = document.querySelector("dialog.sheet");
+      document.querySelector(".sheet-body").innerHTML = html;
       if (!sheet.open) sheet.showModal();
       const first = sheet.querySelector("[aria-invalid=true], .input:not([type=hidden]), .sheet-close");
       if (first) first.focus();
     },
 
-    shut() { this.$refs.sheet.close(); },
+    shut() { document.querySelector("dialog.sheet").close(); },
 
     left() {
-      this.$refs.sheetbody.innerHTML = "";
+      document.querySelector(".sheet-body").innerHTML = "";
       const back = this.opener && this.opener.isConnected ? this.opener : document.getElementById("main");
       back.focus();
     },
@@ -79,7 +79,11 @@ document.addEventListener("alpine:init", () => {
       await this.settle(await window.ypomoni.send(address, new FormData()), null);
     },
 
+    insist() { this.shut(); window.ypomoni.tell("ypomoni-insist"); },
+
     async undo() {
+      const page = document.getElementById("page");
+      if (!this.notice.undo && page && page.dataset.undoAt) { this.hush(); await this.post(page.dataset.undoAt); return; }
       const address = this.notice.undo || this.done.pop();
       this.done = this.done.filter((other) => other !== address);
       this.hush();
@@ -91,9 +95,12 @@ document.addEventListener("alpine:init", () => {
     key(event) {
       const typing = event.target.matches("input:not([type=checkbox]), textarea, select");
       const dirty = typing && event.target.dataset.kept !== undefined && event.target.value !== event.target.dataset.kept;
-      if ((event.ctrlKey || event.metaKey) && event.key === "z" && (!typing || (event.target.dataset.kept !== undefined && !dirty))) {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && (!typing || (event.target.dataset.kept !== undefined && !dirty))) {
         event.preventDefault();
-        this.undo();
+        const page = document.getElementById("page");
+        if (event.shiftKey && page && page.dataset.undoAt) this.post(page.dataset.undoAt.replace("/undo", "/redo"));
+        else if (page && page.dataset.undoAt) { this.hush(); this.post(page.dataset.undoAt); }
+        else this.undo();
       }
     },
 
@@ -103,7 +110,7 @@ document.addEventListener("alpine:init", () => {
         if (data.regions) this.follow(data.regions);
         if (data.undo) this.done.push(data.undo);
         if (data.notice) this.tell({ text: data.notice, undo: data.undo || "" });
-        if (this.$refs.sheet.open) this.shut();
+        if (document.querySelector("dialog.sheet").open) this.shut();
       } else if (data.html && (status === 409 || status === 422)) {
         this.show(data.html);
       } else if (form && form.querySelector(".form-message")) {
@@ -121,6 +128,7 @@ document.addEventListener("alpine:init", () => {
         const region = document.getElementById("region-" + name);
         if (region) this.replace(region, html);
       }
+      window.ypomoni.tell("ypomoni-followed");
     },
 
     // The focus stays where it was: on the same cell or button of the new region.

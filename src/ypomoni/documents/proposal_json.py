@@ -1,0 +1,89 @@
+"""A proposal of the optimiser as JSON: what `ypomoni balance --json` prints and what the queue keeps."""
+
+from typing import Any
+
+from ypomoni.core.meeting import Limit, Standing
+from ypomoni.core.optimiser import Binding, Move, Objective, Proposal, Relaxation, Relaxing
+from ypomoni.core.results import SoldBank
+
+
+def dump_proposal(found: Proposal) -> dict[str, Any]:
+    """Return a proposal as JSON values; never NaN or infinity: a limit that nothing is left of has a share of null."""
+    return {
+        "objective": found.objective.value,
+        "found": found.is_found,
+        "proven": found.is_proven,
+        "cancelled": found.is_cancelled,
+        "gap_ratio": found.gap_ratio,
+        "rounds_count": found.rounds_count,
+        "moves": [_move(m) for m in found.moves],
+        "worst_ratio": None if found.worst_ratio == float("inf") else found.worst_ratio,
+        "reasons": list(found.reasons),
+        "unknown_runs": list(found.unknown_runs),
+        "bindings": [
+            {
+                "supply": b.supply_key,
+                "limit": b.standing.limit.value,
+                "share_ratio": None if b.standing.share_ratio == float("inf") else b.standing.share_ratio,
+                "amount": b.standing.amount,
+                "allowed": b.standing.allowed,
+            }
+            for b in found.bindings
+        ],
+        "relaxations": [
+            {
+                "kind": r.kind.value,
+                "supply": r.supply_key,
+                "bank": None if r.bank is None else {k: getattr(r.bank, k) for k in SoldBank.__dataclass_fields__},
+                "smallest": r.is_smallest,
+                "moves": [_move(m) for m in r.moves],
+            }
+            for r in found.relaxations
+        ],
+    }
+
+
+def load_proposal(body: dict[str, Any]) -> Proposal:
+    """Return the proposal that `dump_proposal` wrote."""
+    return Proposal(
+        objective=Objective(body["objective"]),
+        moves=tuple(_read_move(m) for m in body["moves"]),
+        is_found=body["found"],
+        is_proven=body["proven"],
+        is_cancelled=body["cancelled"],
+        gap_ratio=body["gap_ratio"],
+        rounds_count=body["rounds_count"],
+        worst_ratio=body["worst_ratio"],
+        reasons=tuple(body["reasons"]),
+        unknown_runs=tuple(body["unknown_runs"]),
+        bindings=tuple(
+            Binding(
+                supply_key=b["supply"],
+                standing=Standing(
+                    limit=Limit(b["limit"]),
+                    share_ratio=float("inf") if b["share_ratio"] is None else b["share_ratio"],
+                    amount=b["amount"],
+                    allowed=b["allowed"],
+                ),
+            )
+            for b in body["bindings"]
+        ),
+        relaxations=tuple(
+            Relaxation(
+                kind=Relaxing(r["kind"]),
+                supply_key=r["supply"],
+                bank=SoldBank(**r["bank"]) if r["bank"] else None,
+                moves=tuple(_read_move(m) for m in r["moves"]),
+                is_smallest=r["smallest"],
+            )
+            for r in body["relaxations"]
+        ),
+    )
+
+
+def _move(move: Move) -> dict[str, Any]:
+    return {"load": move.load_key, "name": move.name, "from": move.from_key, "to": move.to_key, "cable_m": move.cable_m}
+
+
+def _read_move(part: dict[str, Any]) -> Move:
+    return Move(load_key=part["load"], name=part["name"], from_key=part["from"], to_key=part["to"], cable_m=part["cable_m"])

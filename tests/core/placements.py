@@ -1,0 +1,95 @@
+"""Random plans to place, and the brute force that tries every placement, memoised per subset. Shared by the optimiser's tests."""
+
+import random
+from dataclasses import replace
+
+from builders import core_plan, document, merged
+
+from ypomoni.core.balancing import fixed_reason, moved
+from ypomoni.core.meeting import meets
+from ypomoni.core.optimiser.search import units_of
+
+EASY = {"standby_h": 12, "alarm_min": 30}
+
+
+def plan_of(loads, supplies, **site):
+    """Return a plan of supplies s0, s1 … with loads that name theirs."""
+    found = merged(document(loads=loads), site)
+    plan = found["plans"][0]
+    plan["supplies"] = [merged(plan["supplies"][0], {"key": f"s{n}", "name": f"Bay {n}", **s}) for n, s in enumerate(supplies)]
+    return core_plan(found)
+
+
+def random_plan(seed, most_loads=10):
+    """Return up to ten loads on three supplies, with buses, powers, bursts, limits, rails, purposes, pins, formulas and chargers."""
+    draw = random.Random(seed)
+    count = draw.randint(3, most_loads)
+    loads = []
+    for n in range(count):
+        load = {
+            "key": f"l{n}",
+            "supply": f"s{draw.choice([0, 0, 1, 2])}",
+            "behaviour": draw.choice(["constant_current", "constant_current", "constant_power", "resistive"]),
+            "standby": {"current_a": round(draw.uniform(0.02, 2.4 / count), 3)},
+            "alarm": {"current_a": round(draw.uniform(0.05, 4.0 / count), 3), "provenance": "measured"},
+            "bus_group": draw.choice([None, None, None, "B"]),
+            "purpose": draw.choice([None, None, "security", "life_safety", "convenience"]),
+            "pinned": draw.random() < 0.08,
+            "min_v": draw.choice([None, None, 10.2]),
+        }
+        if draw.random() < 0.25:
+            load["bursts"] = [{"current_a": 0.8, "duration_s": 10, "per_hour": 1}]
+        if draw.random() < 0.2:
+            load |= {"rail_v": 5, "converter": {"kind": "switching", "efficiency_ratio": 0.85}}
+        loads.append(load)
+    supplies = [
+        {
+            "bank": {"capacity_ah": draw.choice([12, 17, 26, 38])},
+            "output_limit_a": draw.choice([2.0, 3.0, 4.0]),
+            "supply_current_a": draw.choice([2.0, 4.0]),
+            "convenience_free": draw.random() < 0.2,
+        }
+        for _ in range(3)
+    ]
+    found = merged(document(loads=loads), {})
+    found["requirements"][0]["method"] = draw.choice(["simulation", "plain", "standard_formula", "derated"])
+    plan = found["plans"][0]
+    plan["supplies"] = [merged(plan["supplies"][0], {"key": f"s{n}", "name": f"Bay {n}", **s}) for n, s in enumerate(supplies)]
+    return core_plan(found)
+
+
+def fewest_by_trying_all(plan):
+    """Return the fewest moves of all placements that keep the rules and every limit; None where there is none."""
+    units, supplies = units_of(list(plan.loads)), plan.supplies
+    known = {}
+
+    def fine(s, chosen):
+        if (s, chosen) not in known:
+            loads = tuple(moved(plan, load, supplies[s].key) for u in sorted(chosen) for load in units[u])
+            purposes = {load.purpose for load in loads if load.purpose}
+            known[s, chosen] = not {"life_safety", "convenience"} <= purposes and meets(replace(supplies[s], totals=()), loads)
+        return known[s, chosen]
+
+    best = None
+
+    def place(u, chosen, moves):
+        nonlocal best
+        if best is not None and moves >= best:
+            return
+        if u == len(units):
+            best = moves
+            return
+        order = sorted(range(len(supplies)), key=lambda s: units[u][0].supply_key != supplies[s].key)
+        for s in order:
+            going = [load for load in units[u] if load.supply_key != supplies[s].key]
+            if any(fixed_reason(plan, load, supplies[s]) for load in going):
+                continue
+            # More load never helps: what fails already is not filled up further.
+            with_it = chosen[s] | {u}
+            if fine(s, with_it):
+                place(u + 1, (*chosen[:s], with_it, *chosen[s + 1 :]), moves + len(going))
+
+    empty = tuple(frozenset() for _ in supplies)
+    if all(fine(s, frozenset()) for s in range(len(supplies))):
+        place(0, empty, 0)
+    return best
