@@ -1,10 +1,12 @@
 """The balance board: what each supply answers to pieces picked up, and the move itself. Called by the web stage."""
 
+import dataclasses
 from dataclasses import dataclass, replace
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create_many, edit_many, find, read_document, read_tree, taken_keys
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.outage import core_plan
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.balancing import SPLIT_SUFFIX, Offer, offers_for, why_not, with_moves
@@ -79,6 +81,34 @@ def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], s
     made = create_many(connection, actor, "load", parts, taken_keys(tree, "load", plan["id"])) if parts else []
     _let_go_of_totals(connection, actor, tree, plan, {supply_id, *(row["supply_id"] for row in rows)})
     return plan, [*(find(connection, actor, "load", load_id) for load_id, _, _ in whole), *made]
+
+
+def foresee(connection: Connection, actor: Actor, plan_id: int, held: list[Held], supply_id: int | None) -> None:
+    """Compute a plan as it would be after a move of whole loads, so that its figures are there when it is made. Nothing of the plan changes."""
+    plan = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, plan["site_id"])
+    rows = _rows(tree, plan, held)
+    supplies = {s["id"]: s for s in tree.supplies.get(plan["id"], [])}
+    if supply_id is not None and supply_id not in supplies:
+        raise NotFound
+    if any(h.quantity != row["quantity"] for row, h in zip(rows, held, strict=True)):
+        return
+    site_file = read_document(tree)
+    core = core_plan(site_file, plan["key"])
+    supply_key = supplies[supply_id]["key"] if supply_id is not None else None
+    pieces = {row["key"]: row["quantity"] for row in rows}
+    if why_not(core, pieces, supply_key):
+        return
+    moved = {load.key: load for load in with_moves(core, pieces, supply_key).loads if load.key in pieces}
+    # As the rows would be: on the other supply, with the cable there; totals of the supplies concerned let go.
+    foreseen: list[Row] = [
+        {**row, "supply_id": supply_id, **_cable(moved[row["key"]])} if row["key"] in pieces else row
+        for row in tree.loads.get(plan["id"], [])
+    ]
+    touched = {supply_id, *(row["supply_id"] for row in rows)}
+    there = [{**s, "totals": []} if s["id"] in touched else s for s in supplies.values()]
+    after = dataclasses.replace(tree, loads={**tree.loads, plan["id"]: foreseen}, supplies={**tree.supplies, plan["id"]: there})
+    evaluate(connection, actor.organisation_id, [(read_document(after), plan["key"])])
 
 
 def follow_moves(connection: Connection, actor: Actor, plan: Row, targets: dict[str, str | None]) -> int:

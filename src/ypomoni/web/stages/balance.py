@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Blueprint, g, jsonify, render_template, request, url_for
 
-from ypomoni.actions.balance import Held, has_arrived, move, offers, pin
+from ypomoni.actions.balance import Held, foresee, has_arrived, move, offers, pin
 from ypomoni.actions.company import news_of
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
@@ -52,6 +52,18 @@ def pick_up(plan_id: int) -> Any:
     except Refused as refused:
         return _refuse(refused)
     return jsonify({"lanes": say_offers(found, supplies)})
+
+
+@blueprint.get("/plans/<int:plan_id>/foresee")
+@signed_in
+def look_ahead(plan_id: int) -> Any:
+    """Compute what a lane that is hovered over would be, so that its figures are there when the piece is dropped."""
+    find(g.connection, g.actor, "plan", plan_id)
+    try:
+        foresee(g.connection, g.actor, plan_id, _held(), request.args.get("supply", type=int))
+    except Refused as refused:
+        return _refuse(refused)
+    return jsonify({})
 
 
 @blueprint.post("/plans/<int:plan_id>/move")

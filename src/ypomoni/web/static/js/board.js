@@ -50,8 +50,8 @@ document.addEventListener("alpine:init", () => {
     // -- taking ----------------------------------------------------------------------------------------------------------------------
 
     take(event) {
-      if (event.button) return;
-      const piece = event.currentTarget;
+      const piece = event.target.closest(".piece");
+      if (event.button || !piece) return;
       this.down = { x: event.clientX, y: event.clientY, piece, pointer: event.pointerType, along: event.ctrlKey || event.metaKey || event.shiftKey };
       // A finger that moves scrolls the page: with a thumb one taps, and taps again.
       if (event.pointerType === "mouse") event.preventDefault();
@@ -77,7 +77,24 @@ document.addEventListener("alpine:init", () => {
       requestAnimationFrame(() => this.scroll());
     },
 
-    show_over() { const over = this.laneAt(this.at); for (const lane of this.lanes()) lane.classList.toggle("over", lane === over); },
+    show_over() {
+      const over = this.laneAt(this.at);
+      for (const lane of this.lanes()) lane.classList.toggle("over", lane === over);
+      if (over && over !== this.over) this.foresee(over);
+      this.over = over;
+    },
+
+    // Where a piece rests over a lane, the server works out what it would be, so that the figures are there when it is dropped.
+    foresee(lane) {
+      clearTimeout(this.foreseeTimer);
+      if (!lane || lane.classList.contains("offer-no")) return;
+      this.foreseeTimer = setTimeout(() => {
+        const pieces = this.sent().join("&piece=");
+        if (pieces) window.ypomoni.send(`/plans/${this.plan}/foresee?supply=${lane.dataset.supply}&piece=${pieces}`, null, true);
+      }, 60);
+    },
+
+    foresee_of(target) { if (target.dataset.put !== undefined) this.foresee(target.closest(".board-lane")); },
 
     let_go(event) {
       const { down, dragging } = this;
@@ -326,9 +343,12 @@ document.addEventListener("alpine:init", () => {
 
     key(event) {
       if (event.target.matches("input[type=search]")) return;
-      if (event.key === "Escape" && this.held.names) { event.preventDefault(); const piece = board.querySelector(".piece-held"); this.put_back(); if (piece) piece.focus(); return; }
+      const piece = event.target.closest(".piece");
+      if (piece && event.key === "Enter") { event.preventDefault(); this.pick(piece); return; }
+      if (piece && event.key === " ") { event.preventDefault(); this.along(piece); return; }
+      if (event.key === "Escape" && this.held.names) { event.preventDefault(); const held = board.querySelector(".piece-held"); this.put_back(); if (held) held.focus(); return; }
       if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return;
-      const putting = this.held.names && !document.activeElement.closest(".piece");
+      const putting = this.held.names && !piece;
       const stops = [...board.querySelectorAll(putting ? "[data-put]:not([hidden])" : ".piece")];
       const at = stops.indexOf(document.activeElement);
       const next = stops[at + (event.key === "ArrowDown" ? 1 : -1)];
