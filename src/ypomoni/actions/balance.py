@@ -4,7 +4,7 @@ import dataclasses
 from dataclasses import dataclass, replace
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import create_many, edit_many, find, read_document, read_tree, taken_keys
+from ypomoni.actions.edit import create_many, edit_many, edit_many_within, find, read_document, read_tree, taken_keys
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.outage import core_plan
@@ -13,6 +13,7 @@ from ypomoni.core.balancing import SPLIT_SUFFIX, Offer, offers_for, why_not, wit
 from ypomoni.core.loads import Load
 from ypomoni.core.supplies import Plan
 from ypomoni.documents.faults import Fault
+from ypomoni.documents.site_file import SiteFile
 from ypomoni.storage.changes import select_batch
 from ypomoni.storage.connection import Connection, Row
 
@@ -37,8 +38,18 @@ def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held])
     return tree.supplies.get(plan["id"], []), offers_for(core_plan(read_document(tree), plan["key"]), pieces)
 
 
-def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], supply_id: int | None) -> tuple[Row, list[Row]]:
-    """Hang pieces on another supply, or on none; fewer than all of a load become one of their own. Returns the plan and what moved.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moved:
+    """What a move came to: the plan, the loads that moved, and the site as it is then with its checked file."""
+
+    plan: Row
+    rows: list[Row]
+    tree: SiteTree
+    site_file: SiteFile
+
+
+def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], supply_id: int | None) -> Moved:
+    """Hang pieces on another supply, or on none; fewer than all of a load become one of their own.
 
     Totals that were read of a supply say nothing of it once its loads are others, so they no longer count; the readings stay.
 
@@ -55,7 +66,8 @@ def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], s
     supplies = {s["id"]: s for s in tree.supplies.get(plan["id"], [])}
     if supply_id is not None and supply_id not in supplies:
         raise NotFound
-    core = core_plan(read_document(tree), plan["key"])
+    site_file = read_document(tree)
+    core = core_plan(site_file, plan["key"])
     pieces = {row["key"]: h.quantity for row, h in zip(rows, held, strict=True)}
     supply_key = supplies[supply_id]["key"] if supply_id is not None else None
     reason = why_not(core, pieces, supply_key)
@@ -77,10 +89,15 @@ def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], s
             shares.append((row["id"], h.version, {"quantity": row["quantity"] - h.quantity}))
             same = {k: v for k, v in row.items() if k not in _OWN}
             parts.append(same | cable | {"key": None, "quantity": h.quantity, "supply_id": supply_id})
-    edit_many(connection, actor, "load", [*whole, *shares])
+    edited, checked = edit_many_within(connection, actor, "load", [*whole, *shares])
     made = create_many(connection, actor, "load", parts, taken_keys(tree, "load", plan["id"])) if parts else []
-    _let_go_of_totals(connection, actor, tree, plan, {supply_id, *(row["supply_id"] for row in rows)})
-    return plan, [*(find(connection, actor, "load", load_id) for load_id, _, _ in whole), *made]
+    let_go = _let_go_of_totals(connection, actor, tree, plan, {supply_id, *(row["supply_id"] for row in rows)})
+    if made or let_go:
+        now = read_tree(connection, actor, plan["site_id"])
+        checked = (now, read_document(now))
+    tree, site_file = checked or (tree, site_file)
+    ids = {load_id for load_id, _, _ in whole}
+    return Moved(plan=plan, rows=[*(row for row in edited if row["id"] in ids), *made], tree=tree, site_file=site_file)
 
 
 def foresee(connection: Connection, actor: Actor, plan_id: int, held: list[Held], supply_id: int | None) -> None:
@@ -187,9 +204,9 @@ def _cable(load: Load) -> Row:
     }
 
 
-def _let_go_of_totals(connection: Connection, actor: Actor, tree: SiteTree, plan: Row, supply_ids: set[int | None]) -> None:
+def _let_go_of_totals(connection: Connection, actor: Actor, tree: SiteTree, plan: Row, supply_ids: set[int | None]) -> list[Row]:
     stale = [s for s in tree.supplies.get(plan["id"], []) if s["id"] in supply_ids and s["totals"]]
-    edit_many(connection, actor, "supply", [(s["id"], s["version"], {"totals": []}) for s in stale])
+    return edit_many(connection, actor, "supply", [(s["id"], s["version"], {"totals": []}) for s in stale])
 
 
 def _names(rows: list[Row]) -> str:

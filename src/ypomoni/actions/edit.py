@@ -106,6 +106,13 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
 
 def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]) -> list[Row]:
     """Change several aggregates of one site, each given as id, version and columns. All of them or none; see `edit_within`."""
+    return edit_many_within(connection, actor, name, wanted)[0]
+
+
+def edit_many_within(
+    connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]
+) -> tuple[list[Row], tuple[SiteTree, SiteFile] | None]:
+    """Change several aggregates as `edit_many` does, and return them with their checked site; None where nothing changed."""
     changed: list[tuple[Row, Row]] = []
     for aggregate_id, version, changes in wanted:
         row = find(connection, actor, name, aggregate_id)
@@ -113,10 +120,11 @@ def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tupl
         if any(row[key] != value for key, value in changes.items()):
             with _translated():
                 changed.append((row, AGGREGATES[name].change(connection, {**row, **changes})))
-    if changed:
-        tree, _ = check_whole(connection, actor, name, changed[0][1])
-        _log_many(connection, actor, "edit", name, tree.site["id"], list(changed))
-    return [after for _, after in changed]
+    if not changed:
+        return [], None
+    whole = check_whole(connection, actor, name, changed[0][1])
+    _log_many(connection, actor, "edit", name, whole[0].site["id"], list(changed))
+    return [after for _, after in changed], whole
 
 
 def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:

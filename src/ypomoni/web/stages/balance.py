@@ -86,17 +86,19 @@ def drop(plan_id: int) -> Any:
         ]
     try:
         with g.connection.transaction():
-            plan, rows = move(g.connection, g.actor, plan_id, held, supply_id)
+            done = move(g.connection, g.actor, plan_id, held, supply_id)
     except Refused as refused:
         return _refuse(refused)
     except StaleEdit as stale:
         return _both_states(plan, stale, held, supply_id)
-    tree = read_tree(g.connection, g.actor, plan["site_id"])
-    supply = next((s["name"] for s in tree.supplies.get(plan["id"], []) if s["id"] == supply_id), None)
-    what = rows[0]["name"] if len(rows) == 1 else f"{len(rows)} loads"
-    verbs = ("hangs", "waits") if len(rows) == 1 else ("hang", "wait")
+    rows = done.rows
+    supply = next((s["name"] for s in done.tree.supplies.get(plan["id"], []) if s["id"] == supply_id), None)
+    what = rows[0]["name"] if len(rows) == 1 else f"{len(rows)} loads" if rows else "It"
+    verbs = ("hang", "wait") if len(rows) > 1 else ("hangs", "waits")
     notice = f"{what} {verbs[0]} on {supply}." if supply else f"{what} {verbs[1]} in the tray."
-    return _follow(plan, notice, undo=bool(rows))
+    undo_at = url_for("loads.undo", batch=g.actor.batch, plan=plan["id"]) if rows else ""
+    drawn = regions(done.tree, plan, register=False, site_file=done.site_file)
+    return jsonify({"regions": drawn, "notice": notice, "undo": undo_at})
 
 
 @blueprint.post("/plans/<int:plan_id>/pin")

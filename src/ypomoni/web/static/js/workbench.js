@@ -3,6 +3,7 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("workbench", () => ({
     notice: { text: "", undo: "" },
     opener: null,
+    drawn: {},
     // What was done on this page, the last thing last, each with the address that takes it back.
     done: [],
 
@@ -126,7 +127,10 @@ document.addEventListener("alpine:init", () => {
     follow(regions) {
       for (const [name, html] of Object.entries(regions)) {
         const region = document.getElementById("region-" + name);
-        if (region) this.replace(region, html);
+        // What nobody types into is not drawn again as it stands.
+        const same = ["title", "brief", "removed"].includes(name) && this.drawn[name] === html;
+        this.drawn[name] = html;
+        if (region && !same) this.replace(region, html);
       }
       window.ypomoni.tell("ypomoni-followed");
     },
