@@ -1,5 +1,6 @@
 """What browser tests share: sizes, signing in, the archive, forms, and going by Tab."""
 
+from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 LAPTOP = {"width": 1280, "height": 800}
@@ -42,3 +43,13 @@ def tab_to(page, name, most=60):
         if focused == name:
             return
     raise AssertionError(f"Tab does not reach {name!r}")
+
+
+AXE = Axe()
+
+
+def violations(page, within=None):
+    """Return what Axe complains of on a page, or within a part of it; its script goes into each page once."""
+    if not page.evaluate("() => 'axe' in window"):
+        page.evaluate(AXE.axe_script)
+    return page.evaluate("(w) => axe.run(w || document, { resultTypes: ['violations'] }).then((r) => r.violations)", within)

@@ -3,8 +3,7 @@
 import re
 
 import pytest
-from axe_playwright_python.sync_playwright import Axe
-from browser.pages import PHONE, fill, open_archive, save
+from browser.pages import PHONE, fill, open_archive, save, violations
 from playwright.sync_api import expect
 
 pytestmark = pytest.mark.browser
@@ -74,7 +73,7 @@ def test_the_burst_that_trips_the_cut_off_is_found_and_age_and_temperature_move_
     with page.expect_download() as download:
         page.get_by_role("link", name="Timeline as CSV").click()
     assert download.value.path().read_text().startswith("t_h,terminal_v,current_a")
-    assert Axe().run(page).response["violations"] == []
+    assert violations(page) == []
 
 
 def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_page):
@@ -96,7 +95,7 @@ def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_p
     expect(page.get_by_text("within ±3 %")).to_be_visible()
     expect(page.get_by_role("region", name="Discharge table").locator("tbody tr")).to_have_count(6)
     expect(page.locator(".row-suspect")).to_have_count(0)
-    assert Axe().run(page).response["violations"] == []
+    assert violations(page) == []
 
 
 def test_a_profile_of_ones_own_is_written_and_two_requirements_stand_on_one_site(open_page):
@@ -137,7 +136,7 @@ def test_a_profile_of_ones_own_is_written_and_two_requirements_stand_on_one_site
     page.get_by_role("navigation", name="Supply").get_by_role("link", name="Whole plan").click()
     expect(page.locator(".happening h3")).to_have_count(4)
     expect(page.locator(".outage-why b")).to_have_text(re.compile(r"Bay B: \d+ h\."))
-    assert Axe().run(page).response["violations"] == []
+    assert violations(page) == []
 
 
 def test_the_outage_is_played_with_a_thumb(open_page):
@@ -148,4 +147,4 @@ def test_the_outage_is_played_with_a_thumb(open_page):
     expect(page.locator(".outage-why")).to_contain_text("the charge is spent")
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     assert page.locator(".plot canvas").first.bounding_box()["width"] <= 390
-    assert Axe().run(page).response["violations"] == []
+    assert violations(page) == []
