@@ -41,7 +41,7 @@ BROWSER_ARGS = [
 
 
 # The same examples every time: main is green or it is not. `--hypothesis-profile=search` looks for new ones.
-hypothesis_settings.register_profile("repeatable", deadline=None, derandomize=True, database=None)
+hypothesis_settings.register_profile("repeatable", deadline=None, derandomize=True, database=None, max_examples=60)
 hypothesis_settings.register_profile("search", deadline=None, max_examples=500)
 hypothesis_settings.load_profile("repeatable")
 

@@ -63,6 +63,7 @@ class Looking:
     tree_state: State = State.STANDBY
     wide: bool = False
     board: BoardLook = field(default_factory=BoardLook)
+    on_board: bool = False
 
     @staticmethod
     def from_request() -> "Looking":
@@ -76,6 +77,7 @@ class Looking:
             tree_supply=values.get("tree_supply", "")[:80],
             tree_state=State(state) if state in [s.value for s in State] else State.STANDBY,
             wide=values.get("show_wide", "") == "1",
+            on_board="board" in values.get("regions", "").split(","),
             board=BoardLook(
                 mode=mode if (mode := values.get("board_mode", "standby")) in MODES else "standby",
                 touch=values.get("board_touch", "") == "1",
@@ -266,7 +268,7 @@ class PlanPage:
     def values(self, names: tuple[str, ...]) -> dict[str, Any]:
         """Return what the templates of these regions are rendered from."""
         found: dict[str, Any] = {"tree": self.tree, "site": self.tree.site, "plan": self.plan, "looking": self.looking}
-        found["stage"] = "audit" if self.looking.wide else "endurance"
+        found["stage"] = "audit" if self.looking.wide else "balance" if self.looking.on_board else "endurance"
         for name in names:
             for need in NEEDS[name]:
                 found[need] = getattr(self, need)
