@@ -19,6 +19,7 @@ MODES = {"standby": "Standby", "alarm": "Alarm", "peak": "Peak"}
 LEAST_PX, GREATEST_PX = 14.0, 38.0
 LEAST_TOUCH_PX = 36.0
 SHUT_PX = 26.0
+FULLEST_PX = 180.0
 GHOST_PX = 20.0
 # Beside the pieces stand six lines of figures.
 LEAST_LANE_PX = 74.0
@@ -114,7 +115,9 @@ def build_board(result: PlanResult, supplies: list[Row], loads: list[Row], look:
     by_key, rows = {s["key"]: s for s in supplies}, {r["key"]: r for r in loads}
     axis_h = axis_length_h(result) if result.supplies else 24.0
     greatest_a = max((_current(share, look.mode) for s in result.supplies for share in s.shares), default=0.0)
-    px_per_a = max(GREATEST_PX, least_px) / greatest_a if greatest_a > 0 else 0.0
+    fullest_a = max((sum(_current(share, look.mode) for share in s.shares) for s in result.supplies), default=0.0)
+    # One scale for all lanes: the heaviest piece is not higher than that, and the fullest lane is not higher than this.
+    px_per_a = min(max(GREATEST_PX, least_px) / greatest_a, FULLEST_PX / fullest_a) if greatest_a > 0 else 0.0
     names = {s["key"]: s["name"] for s in supplies}
     going = {m.load_key: names.get(m.to_key or "", "no supply") for m in moves if m.load_key in rows}
     drawing = _Drawing(rows=rows, look=look, px_per_a=px_per_a, least_px=least_px, going=going)
