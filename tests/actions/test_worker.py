@@ -11,7 +11,7 @@ import pytest
 from psycopg.rows import dict_row
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.jobs import ask_for_moves, see_job
+from ypomoni.actions.jobs import ask_for_moves, cancel, see_job
 from ypomoni.core.optimiser import Objective
 
 COMMAND = [sys.executable, "-c", "from ypomoni.cli import main; main()", "worker", "--with-parent"]
@@ -61,3 +61,23 @@ def test_a_worker_killed_in_the_middle_leaves_its_job_to_the_next(conninfo, star
     with psycopg.connect(conninfo, row_factory=dict_row) as connection:
         _, view = see_job(connection, actor, job_id)
     assert (view.is_current, view.proposal.is_found, view.proposal.is_proven) == (True, False, True)
+
+
+def test_a_search_under_way_is_cancelled_and_says_how_far_it_was(conninfo, start):
+    """A long one, cancelled while it looks for what would do it: the worker stops within moments, and what was found is kept."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        plan = connection.execute("SELECT id, organisation_id FROM plan WHERE key = 'as-found' ORDER BY id LIMIT 1").fetchone()
+        actor = Actor(organisation_id=plan["organisation_id"], account_id=None)
+        job_id = ask_for_moves(connection, actor, plan["id"], Objective.MOVES, long=True)
+    start()
+    wait_for(conninfo, job_id, {"running"})
+    time.sleep(1.5)
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        _, view = see_job(connection, actor, job_id)
+        assert (view.state, view.proposal) == ("running", None)
+        assert view.progress
+        cancel(connection, actor, job_id)
+    assert wait_for(conninfo, job_id, {"cancelled", "done"})["state"] == "cancelled"
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+        _, view = see_job(connection, actor, job_id)
+    assert (view.proposal.is_cancelled, view.proposal.is_found) == (True, False)

@@ -112,6 +112,18 @@ def test_pieces_are_dragged_with_the_mouse_every_figure_follows_and_all_is_undon
     expect(page.get_by_role("button", name="Undo my last change")).to_be_disabled()
     page.keyboard.press("Control+Shift+Z")
     expect(on(page, "Bay A", "Perimeter beam")).to_have_count(1)
+    page.set_viewport_size({"width": 1280, "height": 420})
+    page.evaluate("window.scrollTo(0, 0)")
+    x, y = middle(piece(page, "Keypad"))
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 10, 400, steps=4)
+    # Held still near the edge, the page goes on scrolling until the lowest lane is there.
+    expect(page.locator(".board-tray")).to_be_in_viewport()
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    expect(on(page, "Main panel", "Keypad")).to_have_count(1)
+    page.set_viewport_size({"width": 1280, "height": 800})
     page.reload()
     page.get_by_role("button", name="Undo my last change").click()
     expect(lane(page, "Bay B").locator("b")).to_have_text(before)
@@ -288,4 +300,7 @@ def test_what_was_acknowledged_survives_a_killed_server_and_database_and_the_res
         page.get_by_role("button", name="Send again").click()
         expect(on(page, "Bay A", "Exit button")).to_have_count(1)
         assert page.locator(".piece").count() == 27
+        # The worker that the same command started is there too, and found the database again.
+        page.get_by_role("button", name="Find the fewest moves").click()
+        expect(page.locator(".searching")).to_contain_text("Searching for the best moves")
     context.close()

@@ -43,6 +43,9 @@ def test_a_copy_has_the_same_things_under_the_same_keys_and_the_same_figures(cli
     ]
     assert re.sub(r"/as-found/|/proposal-2/", "/x/", answers[0]) == re.sub(r"/as-found/|/proposal-2/", "/x/", answers[1])
     assert client.post(f"/plans/{plans[1]['id']}/clone").json["go"].endswith("/proposal-3")
+    left = client.post(f"/plans/{plans[1]['id']}/clone?stage=as_left").json["go"]
+    assert left.endswith("/as-left")
+    assert "On no supply" in client.get(f"{left}/balance").text
     page = unescape(client.get(f"/sites/{archive['id']}/compare?plan=as-found&plan=proposal-2").text)
     assert "Nothing differs yet" in page
 
