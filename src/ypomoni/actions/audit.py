@@ -35,7 +35,7 @@ from ypomoni.core.simulation import LoadCurrents
 from ypomoni.core.slips import Question, find_slips
 from ypomoni.core.supplies import Plan
 from ypomoni.documents.faults import Fault, fault_of
-from ypomoni.documents.site_file import SiteFile, to_core
+from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.documents.site_model import ReadingPart
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection, Row
@@ -60,7 +60,7 @@ class AuditResult:
 
 def audit_plan(site_file: SiteFile, plan_key: str) -> AuditResult:
     """Return how the readings of a plan add up."""
-    plan = next(p for p in to_core(site_file).plans if p.key == plan_key)
+    plan = to_core_plan(site_file, plan_key)
     return AuditResult(plan=plan, nodes={(n.point_key, n.state): n for n in reconcile_plan(plan)})
 
 
@@ -280,7 +280,7 @@ def _refuse_impossible(tree: SiteTree, plan_id: int, values: Row, point: Row) ->
 
 def _questions(tree: SiteTree, plan: Row, point: Row, entry: Row, *, was_va: bool) -> tuple[Question, ...]:
     site_file = read_document(tree)
-    core = next(p for p in to_core(site_file).plans if p.key == plan["key"])
+    core = to_core_plan(site_file, plan["key"])
     here = next(p for p in core.points if p.key == point["key"])
     row = {**_BLANK, **entry}
     meter = next((i["key"] for i in tree.instruments if i["id"] == row["instrument_id"]), None)

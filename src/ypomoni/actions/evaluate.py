@@ -2,6 +2,8 @@
 
 import hashlib
 import json
+import threading
+from collections import OrderedDict
 from importlib import resources
 from typing import Any
 
@@ -9,7 +11,7 @@ from ypomoni.core.evaluation import evaluate_supply, summarise_plan
 from ypomoni.core.results import PlanResult, SupplyResult
 from ypomoni.core.supplies import Plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
-from ypomoni.documents.site_file import SiteFile, to_core
+from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.documents.site_model import PlanPart
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.results import insert_result, select_results
@@ -29,6 +31,31 @@ def _engine_version() -> str:
 
 
 ENGINE_VERSION = _engine_version()
+MOST_KEPT = 1_024
+
+
+class _Kept:
+    """The results that were last asked for, as values: a lane that did not change is not read from the store again with every drop."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._results: OrderedDict[tuple[int, str], SupplyResult] = OrderedDict()
+
+    def find(self, organisation_id: int, digests: list[str]) -> dict[str, SupplyResult]:
+        """Return the results of those digests that are kept."""
+        with self._lock:
+            return {d: self._results[organisation_id, d] for d in digests if (organisation_id, d) in self._results}
+
+    def keep(self, organisation_id: int, digest: str, result: SupplyResult) -> None:
+        """Keep a result, and let the oldest go where there are too many."""
+        with self._lock:
+            self._results[organisation_id, digest] = result
+            self._results.move_to_end((organisation_id, digest))
+            while len(self._results) > MOST_KEPT:
+                self._results.popitem(last=False)
+
+
+_kept = _Kept()
 
 
 def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[SiteFile, str]]) -> list[PlanResult]:
@@ -36,19 +63,25 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
     wanted: list[tuple[Plan, list[str]]] = []
     for site_file, key in plans:
         part = next(p for p in site_file.plans if p.key == key)
-        core = next(p for p in to_core(site_file).plans if p.key == key)
+        core = to_core_plan(site_file, key)
         wanted.append((core, digests_of(site_file, part)))
-    stored = select_results(connection, organisation_id, ENGINE_VERSION, [d for _, digests in wanted for d in digests])
+    asked = [d for _, digests in wanted for d in digests]
+    kept = _kept.find(organisation_id, asked)
+    missing = [d for d in asked if d not in kept]
+    stored = select_results(connection, organisation_id, ENGINE_VERSION, missing) if missing else {}
     found: list[PlanResult] = []
     for core, digests in wanted:
         results: list[SupplyResult] = []
         for supply, digest in zip(core.supplies, digests, strict=True):
-            body = stored.get(digest)
-            if body is None:
-                result = evaluate_supply(core, supply)
-                insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
-            else:
-                result = load_supply_result(body)
+            result, body = kept.get(digest), stored.get(digest)
+            if result is None:
+                if body is None:
+                    result = evaluate_supply(core, supply)
+                    insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
+                else:
+                    result = load_supply_result(body)
+                kept[digest] = result
+                _kept.keep(organisation_id, digest, result)
             results.append(result)
         found.append(summarise_plan(core, tuple(results)))
     return found

@@ -12,7 +12,7 @@ from ypomoni.core.endurance import Conditions, Why, play_supply, why_it_ends
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.survival import CHUNKS, DEFAULT_SEED, SurvivalCurve, sample_holdovers, survival_curve
-from ypomoni.documents.site_file import SiteFile, to_core
+from ypomoni.documents.site_file import SiteFile, to_core_plan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,7 +27,7 @@ class Playable:
 
 def core_plan(site_file: SiteFile, plan_key: str) -> Plan:
     """Return a plan of a site as the core sees it."""
-    return next(p for p in to_core(site_file).plans if p.key == plan_key)
+    return to_core_plan(site_file, plan_key)
 
 
 def playables(plan: Plan) -> list[Playable]:

@@ -365,6 +365,12 @@ def _duty_fault(load: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[F
 # -- into the core ---------------------------------------------------------------------------------------------------------------------
 
 
+def to_core_plan(site_file: SiteFile, plan_key: str) -> Plan:
+    """Return one plan of a site file as the core sees it; the others are not built."""
+    alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key]})
+    return to_core(alone).plans[0]
+
+
 def to_core(site_file: SiteFile) -> Site:
     """Return the core's values of a site file."""
     requirements = {r.key: _requirement(r) for r in site_file.requirements}

@@ -10,7 +10,7 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.case import Case
 from ypomoni.core.results import PlanResult, Working
 from ypomoni.core.workings import of_load
-from ypomoni.documents.site_file import to_core
+from ypomoni.documents.site_file import to_core_plan
 from ypomoni.storage.connection import Row
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.load_cell import CELLS, changes_of_cell, form_of_cell, slip_of_cell
@@ -132,7 +132,7 @@ def _plan_of(tree: SiteTree, row: Row) -> Row:
 
 def _working_of_load(page: PlanPage, supply_key: str, load_key: str) -> Working | None:
     """Return how the currents of one load come about, from the same case its supply was computed with."""
-    plan = next(p for p in to_core(page.site_file).plans if p.key == page.plan["key"])
+    plan = to_core_plan(page.site_file, page.plan["key"])
     supply = next((s for s in plan.supplies if s.key == supply_key), None)
     if supply is None:
         return None
