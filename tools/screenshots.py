@@ -106,6 +106,7 @@ def main() -> None:
             page.mouse.move(target["x"] + 500, target["y"] + 40, steps=6)
             page.wait_for_selector(".offer-no")
         shoot(page, "balance-held")
+        page.keyboard.press("Escape")
         page.mouse.up()
         page.goto(f"{plan_address}/compare?plan=as-found&plan=proposal")
         page.wait_for_selector(".compare")

@@ -185,6 +185,9 @@ document.addEventListener("alpine:init", () => {
       for (const piece of this.all_pieces()) this.mark(piece, false);
     },
 
+    // Escape puts back wherever the focus is, but for a sheet that it closes first.
+    escape() { if (this.held.names && !document.querySelector("dialog.sheet[open]")) this.put_back(); },
+
     // -- dropping --------------------------------------------------------------------------------------------------------------------
 
     drop(button) { this.dropOn(button.closest(".board-lane")); },
