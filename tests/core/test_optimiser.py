@@ -157,3 +157,18 @@ def test_a_search_that_is_stopped_says_so_and_rules_nothing_out():
     plan = core_plan(merged(document(loads=[{"key": "a", "standby": {"current_a": 1.9}}]), {}))
     found = find_moves(plan, effort=Effort(is_stopped=lambda: True))
     assert (found.is_found, found.is_proven, found.is_cancelled) == (False, False, True)
+
+
+def test_a_total_that_was_read_counts_while_a_lane_is_left_as_it_is():
+    """The register says 0.2 A, the meter on the output 0.35 A: left alone the lane fails of what was read, so a load of it goes."""
+    from builders import audited, reading
+
+    loads = [{"key": "a", "standby": {"current_a": 0.1, "provenance": "data_sheet"}}, {"key": "b", "standby": {"current_a": 0.1}}]
+    found = audited(loads=loads, supply=SMALL, readings=[reading("r-1", "output", 0.35)])
+    plan = found["plans"][0]
+    plan["supplies"].append(merged(plan["supplies"][0], {"key": "t", "name": "Other"}))
+    assert find_moves(core_plan(found), effort=ONLY_MOVES).moves == ()
+    total = {"point": "output", "state": "standby", "current_a": 0.35, "uncertainty_a": 0.01, "at_v": 12.6, "reading": "r-1"}
+    plan["supplies"][0]["totals"] = [total]
+    found = find_moves(core_plan(found), effort=ONLY_MOVES)
+    assert (found.is_found, len(found.moves)) == (True, 1)

@@ -18,6 +18,7 @@ from ypomoni.documents.faults import Fault
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
 from ypomoni.documents.site_file import SiteFile, read_site_text
 from ypomoni.storage.connection import Connection, Pool, Row, transaction
+from ypomoni.storage.errors import DatabaseAway
 from ypomoni.storage.jobs import beat, cancel_job, finish_job, insert_job, select_job, take_job, waiting_before
 
 log = logging.getLogger("ypomoni.worker")
@@ -171,6 +172,9 @@ def work_once(pool: Pool) -> bool:
         effort = Effort(search_s=job["search_s"], relax_s=RELAX_RATIO * job["search_s"], tell=tell, is_stopped=is_stopped)
         found = find_moves(core_plan(read_site_text(job["input"].encode()), job["plan_key"]), Objective(job["objective"]), effort)
         state, body, words = ("cancelled" if found.is_cancelled else "done"), json.dumps(dump_proposal(found)), ""
+    except DatabaseAway:
+        # Its row still says that it runs: it is taken again once the database is back.
+        raise
     except Exception:
         log.exception("job %s failed", job["id"])
         state, body, words = "failed", None, "It failed on our side; it has been noted. Nothing was changed."

@@ -79,7 +79,9 @@ class Search:
         pictures = [rows_of(s, on) for s, on in zip(self.supplies, self.on, strict=True)]
         self.rows: list[list[Row]] = [rows for rows, _ in pictures]
         self.charge_rows: list[list[Row]] = [charge for _, charge in pictures]
-        self.cuts: list[tuple[int, frozenset[int], int]] = []
+        self.cuts: list[tuple[int, frozenset[int], frozenset[int], int]] = []
+        on_it = [[all(load.supply_key == s.key for load in unit) for unit in self.units] for s in self.supplies]
+        self._untouched = [frozenset(u for u, is_on in enumerate(row) if is_on) for row in on_it]
         self._bare = [replace(s, totals=()) for s in self.supplies]
         self.known: dict[tuple[int, frozenset[int]], bool] = {}
         self._more: dict[int, list[frozenset[int]]] = {}
@@ -149,8 +151,9 @@ class Search:
         return float(sum(self.cost[u, s] for s, units in enumerate(placement) for u in units) + left)
 
     def holds(self, s: int, units: frozenset[int]) -> bool:
-        """Say whether a supply keeps all its limits with these units on it."""
-        return meets(replace(self.supplies[s], totals=()), self.loads_on(s, units))
+        """Say whether a supply keeps all its limits with these units on it. Totals that were read count as long as its loads are the same."""
+        supply = self.supplies[s] if units == self._untouched[s] else self._bare[s]
+        return meets(supply, self.loads_on(s, units))
 
     def _carries(self, s: int, units: frozenset[int]) -> bool:
         """Say whether the charge of a supply is enough; outputs and recharge are linear, so the program keeps them by itself."""
@@ -167,10 +170,13 @@ class Search:
     def _cut(self, s: int, units: frozenset[int]) -> None:
         """Forbid a smallest failing set of units, and with it those of the others that draw at least as much."""
         left, order = units, sorted(units, key=lambda u: sum(load.standby.current_a * load.quantity for load in self.units[u]))
-        if not self.holds(s, frozenset()) or self._carries(s, units):
-            # Not even empty; or it fails of what the program keeps to within its rounding: this very placement is not tried again.
-            empty = not self.holds(s, frozenset())
-            self.cuts.append((s, frozenset(range(len(self.units))) if empty else units, 0 if empty else len(units) - 1))
+        everything = frozenset(range(len(self.units)))
+        if not self.holds(s, frozenset()):
+            self.cuts.append((s, everything, frozenset(), 0))
+            return
+        if self._carries(s, units):
+            # It fails of a total that was read, or of what the program keeps to within its rounding: just this set is not tried again.
+            self.cuts.append((s, units, everything - units, len(units) - 1))
             return
         # Halves first, then one by one: what can be left out still failing is left out.
         size, least = len(order) // 2, 1 if len(self.units) <= MOST_WHOLE_CUTS else max(1, len(order) // 6)
@@ -181,7 +187,7 @@ class Search:
                     left = left - some
             size //= 2
         more = [u for u in range(len(self.units)) if u not in left and all(u in self._at_least(v) for v in left)]
-        self.cuts.append((s, left | frozenset(more), len(left) - 1))
+        self.cuts.append((s, left | frozenset(more), frozenset(), len(left) - 1))
 
     def _at_least(self, v: int) -> frozenset[int]:
         """Return the units that ask at least as much of any supply as one does, in every respect."""
@@ -264,8 +270,9 @@ class Search:
             if shares is not None:
                 for weights, limit in self.charge_rows[s]:
                     add(columns, weights, -np.inf, limit * shares[s])
-        for s, group, limit in self.cuts:
-            add([u * supplies + s for u in group], [1.0] * len(group), -np.inf, limit)
+        for s, group, others, limit in self.cuts:
+            columns = [u * supplies + s for u in (*group, *others)]
+            add(columns, [1.0] * len(group) + [-1.0] * len(others), -np.inf, limit)
         rows, columns, weights = (np.array(part) for part in zip(*entries, strict=True)) if entries else ([], [], [])
         matrix = csr_array((weights, (rows, columns)), shape=(len(least), whole))
         return milp(
