@@ -145,6 +145,24 @@ def test_a_stale_move_is_answered_with_both_states_and_a_choice_and_the_others_h
     assert (sure.status_code, load_of(conninfo, ids["Perimeter beam"])["supply_id"]) == (200, ids["Main panel"])
 
 
+def test_a_group_split_by_somebody_else_is_stale_and_insisting_takes_what_is_left(client, ids, conninfo):
+    """Two magnets were seen; one went meanwhile: both states, and all the same the one that is left."""
+    other = Client(client.http.application, PEOPLE[1][0], PASSWORD)
+    seen = piece(conninfo, ids["Door magnet, fail-safe"])
+    one = seen.rpartition(":")[0] + ":1"
+    assert other.post(f"/plans/{ids['plan']}/move", {"piece": one, "supply": ids["Bay A"], "regions": "board"}).status_code == 200
+    form = {"piece": seen, "supply": "", "regions": "board"}
+    stale = client.post(f"/plans/{ids['plan']}/move", form)
+    assert (stale.status_code, stale.json["choice"]) == (409, True)
+    assert client.post(f"/plans/{ids['plan']}/move", {**form, "anyway": "1"}).status_code == 200
+    assert load_of(conninfo, ids["Door magnet, fail-safe"]) | {"version": 0} == {
+        "version": 0,
+        "quantity": 1,
+        "supply_id": None,
+        "pinned": False,
+    }
+
+
 def test_what_is_sent_twice_is_done_once(client, ids, conninfo):
     """The answer was lost, the same move comes again with its token: acknowledged, and logged once."""
     token = "0f" * 16

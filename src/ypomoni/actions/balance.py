@@ -4,16 +4,15 @@ import dataclasses
 from dataclasses import dataclass, replace
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import create_many, edit_many, edit_many_within, find, read_document, read_tree, taken_keys
+from ypomoni.actions.edit import create_many, edit_many, edit_many_within, find, read_document, read_tree, refuse_stale, taken_keys
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import evaluate
-from ypomoni.actions.outage import core_plan
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.balancing import SPLIT_SUFFIX, Offer, offers_for, why_not, with_moves
 from ypomoni.core.loads import Load
 from ypomoni.core.supplies import Plan
 from ypomoni.documents.faults import Fault
-from ypomoni.documents.site_file import SiteFile
+from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.storage.changes import select_batch
 from ypomoni.storage.connection import Connection, Row
 
@@ -34,8 +33,9 @@ def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held])
     plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"])
     rows = _rows(tree, plan, held)
+    _refuse_counts(rows, held)
     pieces = {row["key"]: h.quantity for row, h in zip(rows, held, strict=True)}
-    return tree.supplies.get(plan["id"], []), offers_for(core_plan(read_document(tree), plan["key"]), pieces)
+    return tree.supplies.get(plan["id"], []), offers_for(to_core_plan(read_document(tree), plan["key"]), pieces)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,16 +63,19 @@ def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], s
     plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"], lock=True)
     rows = _rows(tree, plan, held)
+    # Told first: a count or a reason may be somebody else's change.
+    for row, h in zip(rows, held, strict=True):
+        refuse_stale(connection, actor, "load", row, h.version)
+    _refuse_counts(rows, held)
     supplies = {s["id"]: s for s in tree.supplies.get(plan["id"], [])}
     if supply_id is not None and supply_id not in supplies:
         raise NotFound
     site_file = read_document(tree)
-    core = core_plan(site_file, plan["key"])
+    core = to_core_plan(site_file, plan["key"])
     pieces = {row["key"]: h.quantity for row, h in zip(rows, held, strict=True)}
     supply_key = supplies[supply_id]["key"] if supply_id is not None else None
     reason = why_not(core, pieces, supply_key)
-    # What was seen at another version is told first: the reason may be somebody else's change.
-    if reason and all(row["version"] == h.version for row, h in zip(rows, held, strict=True)):
+    if reason:
         where = supplies[supply_id]["name"] if supply_id is not None else "no supply"
         raise Refused([Fault("", f"{_names(rows)} may not hang on {where}: {reason}")])
     after = {load.key: load for load in with_moves(core, pieces, supply_key).loads}
@@ -80,7 +83,7 @@ def move(connection: Connection, actor: Actor, plan_id: int, held: list[Held], s
     shares: list[tuple[int, int, Row]] = []
     parts: list[Row] = []
     for row, h in zip(rows, held, strict=True):
-        if row["supply_id"] == supply_id and row["version"] == h.version:
+        if row["supply_id"] == supply_id:
             continue
         cable = _cable(after.get(row["key"] + SPLIT_SUFFIX, after[row["key"]]))
         if h.quantity == row["quantity"]:
@@ -111,7 +114,7 @@ def foresee(connection: Connection, actor: Actor, plan_id: int, held: list[Held]
     if any(h.quantity != row["quantity"] for row, h in zip(rows, held, strict=True)):
         return
     site_file = read_document(tree)
-    core = core_plan(site_file, plan["key"])
+    core = to_core_plan(site_file, plan["key"])
     supply_key = supplies[supply_id]["key"] if supply_id is not None else None
     pieces = {row["key"]: row["quantity"] for row in rows}
     if why_not(core, pieces, supply_key):
@@ -137,13 +140,13 @@ def follow_moves(connection: Connection, actor: Actor, plan: Row, targets: dict[
     loads = {row["key"]: row for row in tree.loads.get(plan["id"], [])}
     supplies = {row["key"]: row for row in tree.supplies.get(plan["id"], [])}
     targets = {k: to for k, to in targets.items() if k in loads and (to is None or to in supplies)}
-    core = core_plan(read_document(tree), plan["key"])
+    core = to_core_plan(read_document(tree), plan["key"])
     by_key = {load.key: load for load in core.loads}
     going = {k: to for k, to in targets.items() if by_key[k].supply_key != to}
     after = core
     for key, to in going.items():
         after = with_moves(after, {key: by_key[key].quantity}, to)
-    _refuse_broken(core, after, going, {k: s["name"] for k, s in supplies.items()})
+    _refuse_broken(after, going, {k: s["name"] for k, s in supplies.items()})
     moved = {load.key: load for load in after.loads}
     wanted = [
         (loads[k]["id"], loads[k]["version"], {"supply_id": supplies[to]["id"] if to else None, **_cable(moved[k])})
@@ -165,7 +168,7 @@ def has_arrived(connection: Connection, actor: Actor, token: str) -> bool:
     return bool(select_batch(connection, actor.organisation_id, token))
 
 
-def _refuse_broken(before: Plan, after: Plan, going: dict[str, str | None], names: dict[str, str]) -> None:
+def _refuse_broken(after: Plan, going: dict[str, str | None], names: dict[str, str]) -> None:
     """Refuse moves after which a moved load breaks a rule where it then hangs."""
     there = {load.key: load for load in after.loads}
     for key, to in going.items():
@@ -176,13 +179,13 @@ def _refuse_broken(before: Plan, after: Plan, going: dict[str, str | None], name
             continue
         # Seen as coming alone from nowhere into the plan as it then is.
         probe = replace(after, loads=tuple(replace(entry, supply_key=None) if entry.key == key else entry for entry in after.loads))
-        reason = why_not(replace(probe, runs=before.runs), {key: load.quantity}, to)
+        reason = why_not(probe, {key: load.quantity}, to)
         if reason:
             raise Refused([Fault("", f"{load.name} may not hang on {names[to]}: {reason} Nothing was moved.")])
 
 
 def _rows(tree: SiteTree, plan: Row, held: list[Held]) -> list[Row]:
-    """Return the rows of what is held, or refuse counts that are not there."""
+    """Return the rows of what is held."""
     loads = {row["id"]: row for row in tree.loads.get(plan["id"], [])}
     if not held:
         raise Refused([Fault("piece", "names nothing: pick a piece up first.")])
@@ -191,10 +194,14 @@ def _rows(tree: SiteTree, plan: Row, held: list[Held]) -> list[Row]:
         row = loads.get(h.load_id)
         if row is None:
             raise NotFound
-        if not 1 <= h.quantity <= row["quantity"] and row["version"] == h.version:
-            raise Refused([Fault("quantity", f"must be from 1 to {row['quantity']}, the pieces of {row['name']}, was {h.quantity}.")])
         rows.append(row)
     return rows
+
+
+def _refuse_counts(rows: list[Row], held: list[Held]) -> None:
+    for row, h in zip(rows, held, strict=True):
+        if not 1 <= h.quantity <= row["quantity"]:
+            raise Refused([Fault("quantity", f"must be from 1 to {row['quantity']}, the pieces of {row['name']}, was {h.quantity}.")])
 
 
 def _cable(load: Load) -> Row:

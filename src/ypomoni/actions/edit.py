@@ -116,7 +116,7 @@ def edit_many_within(
     changed: list[tuple[Row, Row]] = []
     for aggregate_id, version, changes in wanted:
         row = find(connection, actor, name, aggregate_id)
-        _refuse_stale(connection, actor, name, row, version)
+        refuse_stale(connection, actor, name, row, version)
         if any(row[key] != value for key, value in changes.items()):
             with _translated():
                 changed.append((row, AGGREGATES[name].change(connection, {**row, **changes})))
@@ -193,7 +193,7 @@ def edit_within(
         If the site would no longer be whole.
     """
     row = find(connection, actor, name, aggregate_id)
-    _refuse_stale(connection, actor, name, row, version)
+    refuse_stale(connection, actor, name, row, version)
     if all(row[key] == value for key, value in changes.items()):
         return row, *check_whole(connection, actor, name, row)
     with _translated():
@@ -206,7 +206,7 @@ def edit_within(
 def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
     """Change an aggregate of the organisation; see `edit_within`."""
     row = find(connection, actor, name, aggregate_id)
-    _refuse_stale(connection, actor, name, row, version)
+    refuse_stale(connection, actor, name, row, version)
     changed = AGGREGATES[name].change(connection, {**row, **changes})
     log_change(connection, actor, "edit", name, changed, None, row, changed)
     return changed
@@ -215,7 +215,7 @@ def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: i
 def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Row:
     """Remove an aggregate; it can be restored."""
     row = find(connection, actor, name, aggregate_id)
-    _refuse_stale(connection, actor, name, row, version)
+    refuse_stale(connection, actor, name, row, version)
     if name == "requirement":
         _refuse_in_use(connection, actor, row)
     if name == "plan" and len(read_tree(connection, actor, row["site_id"]).plans) == 1:
@@ -298,7 +298,8 @@ def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str
     return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
 
 
-def _refuse_stale(connection: Connection, actor: Actor, name: str, row: Row, version: int) -> None:
+def refuse_stale(connection: Connection, actor: Actor, name: str, row: Row, version: int) -> None:
+    """Raise `StaleEdit`, with who changed a row and when, where it is no longer at a version."""
     if row["version"] != version:
         last = select_last_change(connection, actor.organisation_id, name, row["id"]) or {}
         raise StaleEdit(row, last.get("name"), last.get("changed_at"))

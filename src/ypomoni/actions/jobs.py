@@ -11,12 +11,11 @@ from ypomoni.actions.balance import follow_moves
 from ypomoni.actions.edit import edit_many, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.actions.outage import core_plan
 from ypomoni.core.optimiser import Effort, Move, Objective, Proposal, Relaxing, find_moves
 from ypomoni.core.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
-from ypomoni.documents.site_file import SiteFile, read_site_text
+from ypomoni.documents.site_file import SiteFile, read_site_text, to_core_plan
 from ypomoni.storage.connection import Connection, Pool, Row, transaction
 from ypomoni.storage.errors import DatabaseAway
 from ypomoni.storage.jobs import beat, cancel_job, finish_job, insert_job, select_job, take_job, waiting_before
@@ -170,7 +169,7 @@ def work_once(pool: Pool) -> bool:
 
     try:
         effort = Effort(search_s=job["search_s"], relax_s=RELAX_RATIO * job["search_s"], tell=tell, is_stopped=is_stopped)
-        found = find_moves(core_plan(read_site_text(job["input"].encode()), job["plan_key"]), Objective(job["objective"]), effort)
+        found = find_moves(to_core_plan(read_site_text(job["input"].encode()), job["plan_key"]), Objective(job["objective"]), effort)
         state, body, words = ("cancelled" if found.is_cancelled else "done"), json.dumps(dump_proposal(found)), ""
     except DatabaseAway:
         # Its row still says that it runs: it is taken again once the database is back.

@@ -12,7 +12,7 @@ from ypomoni.core.endurance import Conditions, Why, play_supply, why_it_ends
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.survival import CHUNKS, DEFAULT_SEED, SurvivalCurve, sample_holdovers, survival_curve
-from ypomoni.documents.site_file import SiteFile, to_core_plan
+from ypomoni.documents.site_file import SiteFile
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,11 +23,6 @@ class Playable:
     name: str
     case: Case | None
     reason: str
-
-
-def core_plan(site_file: SiteFile, plan_key: str) -> Plan:
-    """Return a plan of a site as the core sees it."""
-    return to_core_plan(site_file, plan_key)
 
 
 def playables(plan: Plan) -> list[Playable]:

@@ -5,8 +5,7 @@ from dataclasses import dataclass, field, replace
 
 from ypomoni.core.case import Case
 from ypomoni.core.loads import COPPER_OHM_MM2_PER_M, Cable, Load, Purpose, check_rail
-from ypomoni.core.meeting import Standing, can_be_computed, outputs, recovery_beside, standings
-from ypomoni.core.recovery import charge_current_a
+from ypomoni.core.meeting import Standing, can_be_computed, outputs, standings
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.wording import plain_number, say_amps
 
@@ -39,9 +38,6 @@ class Offer:
     was_h: float | None = None
     holdover_h: float | None = None
     standby_current_a: float | None = None
-    alarm_current_a: float | None = None
-    charge_current_a: float | None = None
-    recovery_h: float | None = None
     standings: tuple[Standing, ...] = field(default=())
     unknown_runs: tuple[UnknownRun, ...] = field(default=())
 
@@ -241,15 +237,12 @@ def _after(supply: Supply, before: Plan, after: Plan, *, is_own: bool) -> Offer:
     offer = Offer(supply_key=supply.key, reason="", is_own=is_own, was_h=_holdover_h(supply, before))
     case = Case(supply, loads)
     standby_a = case.mean_current_a(in_alarm=False)
-    offer = replace(offer, standby_current_a=standby_a, alarm_current_a=case.mean_current_a(in_alarm=True))
-    if supply.charge_limit_a is not None and supply.supply_current_a is not None:
-        offer = replace(offer, charge_current_a=charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_a))
+    offer = replace(offer, standby_current_a=standby_a)
     if not can_be_computed(supply, loads) or case.draws_nothing:
         return offer
-    recovery = recovery_beside(supply, standby_a)
     found = standings(case)
     hours_h = next(s.amount for s in found if s.limit == "hours")
-    return replace(offer, holdover_h=hours_h, standings=found, recovery_h=recovery.recovery_h if recovery else None)
+    return replace(offer, holdover_h=hours_h, standings=found)
 
 
 def _holdover_h(supply: Supply, plan: Plan) -> float | None:

@@ -8,7 +8,8 @@ from ypomoni.core.case import Case, ThresholdOrigin
 from ypomoni.core.endurance import low_battery_warning
 from ypomoni.core.judgement import Audit, Facts, audit_of, judge_audit, judge_buses, judge_plan, judge_supply
 from ypomoni.core.loads import Load
-from ypomoni.core.recovery import Recovery, charge_current_a, simulate_recovery
+from ypomoni.core.meeting import recovery_beside
+from ypomoni.core.recovery import charge_current_a
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import (
     Band,
@@ -203,22 +204,11 @@ class _Evaluation:
         current_a = charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_a)
         found: dict[str, workings.Working] = {"charge_current": workings.of_charge_current(supply, current_a, standby_a)}
         result = replace(result, charge_current_a=current_a)
-        if supply.bank is not None and (supply.charge_v is not None or supply.bank.chemistry.charges_at_constant_current):
-            recovery = self._recover(case, current_a)
-            unloaded = self._recover(case, min(supply.charge_limit_a, supply.supply_current_a))
+        recovery, unloaded = recovery_beside(supply, standby_a), recovery_beside(supply, 0.0)
+        if recovery is not None and unloaded is not None:
             found["recovery"] = workings.of_recovery(case, recovery)
             result = replace(result, recovery_h=recovery.recovery_h, unloaded_recovery_h=unloaded.recovery_h)
         return replace(result, workings={**result.workings, **found})
-
-    def _recover(self, case: Case, current_a: float) -> Recovery:
-        return simulate_recovery(
-            case.bank,
-            condition_ratio=case.condition_today_ratio,
-            temperature_degc=self.supply.typical_degc,
-            current_a=current_a,
-            charge_v=self.supply.charge_v,
-            to_ratio=self.supply.requirement.recharge_to_ratio,
-        )
 
 
 def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[LimitedBy, float | None]:

@@ -14,7 +14,6 @@ SELECT a.name FROM presence p JOIN account a ON a.organisation_id = p.organisati
 WHERE p.organisation_id = %(organisation_id)s AND p.plan_id = %(plan_id)s AND p.account_id <> %(account_id)s
 AND p.seen_at > now() - make_interval(secs => %(gone_s)s) ORDER BY a.name
 """
-_LEFT = "DELETE FROM presence WHERE organisation_id = %(organisation_id)s AND plan_id = %(plan_id)s AND account_id = %(account_id)s"
 _LAST = "SELECT COALESCE(max(id), 0) AS id FROM change WHERE organisation_id = %s AND site_id = %s"
 
 
@@ -23,11 +22,6 @@ def be_seen(connection: Connection, organisation_id: int, plan_id: int, account_
     values = {"organisation_id": organisation_id, "plan_id": plan_id, "account_id": account_id, "gone_s": GONE_S}
     connection.execute(_SEEN, values)
     return [row["name"] for row in every(connection, _OTHERS, values)]
-
-
-def leave(connection: Connection, organisation_id: int, plan_id: int, account_id: int) -> None:
-    """Note that somebody has gone."""
-    connection.execute(_LEFT, {"organisation_id": organisation_id, "plan_id": plan_id, "account_id": account_id})
 
 
 def last_change_id(connection: Connection, organisation_id: int, site_id: int) -> int:

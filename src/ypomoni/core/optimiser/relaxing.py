@@ -42,14 +42,16 @@ def bindings_of(plan: Plan) -> tuple[Binding, ...]:
 
 def coverage_ratio(plan: Plan) -> float:
     """Return the smallest share of its hours that a supply of a plan holds."""
-    shares: list[float] = []
-    for supply in plan.supplies:
-        loads = plan.loads_on(supply.key)
-        if can_be_computed(supply, loads) and supply.requirement.standby_h > 0:
-            case = Case(replace(supply, totals=()), loads)
-            if not case.draws_nothing:
-                shares.append(case.holdover().holdover_h / supply.requirement.standby_h)
-    return min(shares, default=float("inf"))
+    return min((_coverage_of(plan, s) for s in plan.supplies), default=float("inf"))
+
+
+def _coverage_of(plan: Plan, supply: Supply) -> float:
+    """Return the share of its hours that one supply holds; infinite where it has none to hold or they cannot be named."""
+    loads, must_h = plan.loads_on(supply.key), supply.requirement.standby_h
+    if must_h <= 0 or not can_be_computed(supply, loads):
+        return float("inf")
+    case = Case(replace(supply, totals=()), loads)
+    return float("inf") if case.draws_nothing else case.holdover().holdover_h / must_h
 
 
 def best_balance(plan: Plan, effort: Effort, until_s: float) -> tuple[tuple[Move, ...], float, bool]:
@@ -177,11 +179,6 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
 def supply_c20_ah(supply: Supply) -> float:
     """Return the rated capacity of a supply's bank, 0 without one. [Ah]"""
     return supply.bank.rated_c20_ah if supply.bank else 0.0
-
-
-def _coverage_of(plan: Plan, supply: Supply) -> float:
-    case = Case(replace(supply, totals=()), plan.loads_on(supply.key))
-    return float("inf") if case.draws_nothing else case.holdover().holdover_h / max(supply.requirement.standby_h, 0.01)
 
 
 def _sizes(supply: Supply) -> list[SoldBank]:

@@ -81,8 +81,10 @@ def drop(plan_id: int) -> Any:
         g.actor = replace(g.actor, batch=token)
     if request.form.get("anyway"):
         # The choice was made looking at both states: the versions of now are taken.
+        rows = [find(g.connection, g.actor, "load", h.load_id) for h in held]
         held = [
-            Held(load_id=h.load_id, version=find(g.connection, g.actor, "load", h.load_id)["version"], quantity=h.quantity) for h in held
+            Held(load_id=row["id"], version=row["version"], quantity=min(h.quantity, row["quantity"]))
+            for row, h in zip(rows, held, strict=True)
         ]
     try:
         with g.connection.transaction():

@@ -6,10 +6,10 @@ from flask import Blueprint, flash, g, jsonify, render_template, request, url_fo
 
 from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.evaluate import evaluate
-from ypomoni.actions.outage import core_plan
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.comparing import compare_plans
 from ypomoni.core.supplies import Stage
+from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
 from ypomoni.web.stages.sites import shown_plan
@@ -43,7 +43,7 @@ def show(site_id: int) -> Any:
     plans = [p for key in keys if (p := tree.plan(key))]
     site_file = read_document(tree)
     results = evaluate(g.connection, g.actor.organisation_id, [(site_file, key) for key in keys])
-    cores = [core_plan(site_file, key) for key in keys]
+    cores = [to_core_plan(site_file, key) for key in keys]
     lanes = [
         {
             "plan": plan,

@@ -6,11 +6,12 @@ from flask import Blueprint, Response, g, jsonify, render_template, request
 
 from ypomoni.actions.edit import read_tree
 from ypomoni.actions.errors import NotFound
-from ypomoni.actions.outage import Playable, core_plan, find_playable, play, playables, survival
+from ypomoni.actions.outage import Playable, find_playable, play, playables, survival
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.survival import CHUNKS
 from ypomoni.core.wording import plain_number, say_hours
 from ypomoni.documents.results_json import write_played_csv
+from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
 from ypomoni.web.view.outage import (
@@ -50,7 +51,7 @@ BATTERY_CODES = frozenset(
 def show(site_id: int, plan_key: str) -> Any:
     """Show an outage of a supply, or of the whole plan, played as it is today."""
     page = _page(site_id, plan_key)
-    supplies = playables(core_plan(page.site_file, plan_key))
+    supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     chosen = None if key == WHOLE else next((s for s in supplies if s.key == key), None)
     if chosen is None and key not in (WHOLE, ""):
@@ -78,7 +79,7 @@ def show(site_id: int, plan_key: str) -> Any:
 def played(site_id: int, plan_key: str) -> Any:
     """Answer with the timeline under the conditions asked for."""
     page = _page(site_id, plan_key)
-    plan = core_plan(page.site_file, plan_key)
+    plan = to_core_plan(page.site_file, plan_key)
     key = request.args.get("supply", "")
     wanted = [p for p in playables(plan) if p.case] if key == WHOLE else [find_playable(plan, key)]
     try:
@@ -95,7 +96,7 @@ def played(site_id: int, plan_key: str) -> Any:
 def timeline(site_id: int, plan_key: str) -> Any:
     """Answer with the timeline of a supply as CSV, under the conditions asked for."""
     page = _page(site_id, plan_key)
-    found = find_playable(core_plan(page.site_file, plan_key), request.args.get("supply", ""))
+    found = find_playable(to_core_plan(page.site_file, plan_key), request.args.get("supply", ""))
     if found.case is None:
         raise NotFound
     try:
@@ -111,7 +112,7 @@ def timeline(site_id: int, plan_key: str) -> Any:
 def survives(site_id: int, plan_key: str) -> Any:
     """Answer with the survival curve of so many chunks of samples: the page asks again for more of them."""
     page = _page(site_id, plan_key)
-    plan = core_plan(page.site_file, plan_key)
+    plan = to_core_plan(page.site_file, plan_key)
     found = find_playable(plan, request.args.get("supply", ""))
     result = next(s for s in page.result.supplies if s.key == found.key)
     if found.case is None:
@@ -126,7 +127,7 @@ def survives(site_id: int, plan_key: str) -> Any:
 def schools(site_id: int, plan_key: str) -> Any:
     """Show what every school of calculation asks for and promises, and why they part."""
     page = _page(site_id, plan_key)
-    supplies = playables(core_plan(page.site_file, plan_key))
+    supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     result = next((s for s in page.result.supplies if s.key == key), None)
     if result is None and key:
@@ -152,7 +153,7 @@ def schools(site_id: int, plan_key: str) -> Any:
 def battery(site_id: int, plan_key: str) -> Any:
     """Show what is known of a supply's bank and how its model answers."""
     page = _page(site_id, plan_key)
-    supplies = playables(core_plan(page.site_file, plan_key))
+    supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     chosen = next((s for s in supplies if s.key == key), None)
     if chosen is None and key:
