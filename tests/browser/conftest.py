@@ -7,6 +7,14 @@ from playwright.sync_api import expect
 # A busy machine answers late; what never comes still fails.
 expect.set_options(timeout=20_000)
 
+# What is pressed before the scripts run is lost, and a test is faster than any thumb: nothing shows until the page is loaded whole.
+HIDDEN_UNTIL_LOADED = """
+const hidden = new CSSStyleSheet();
+hidden.replaceSync("html { visibility: hidden }");
+document.adoptedStyleSheets.push(hidden);
+addEventListener("load", () => { document.adoptedStyleSheets = document.adoptedStyleSheets.filter((s) => s !== hidden); });
+"""
+
 
 @pytest.fixture
 def open_page(browser, server):
@@ -16,6 +24,7 @@ def open_page(browser, server):
     def opener(size=LAPTOP, scheme="light", expected=()):
         context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
         contexts.append(context)
+        context.add_init_script(HIDDEN_UNTIL_LOADED)
         page = context.new_page()
         page.set_default_timeout(20_000)
 

@@ -37,6 +37,7 @@ def save(page):
 
 def tab_to(page, name, most=60):
     """Press Tab until the focus is on what has this accessible name or text."""
+    page.wait_for_load_state()
     for _ in range(most):
         page.keyboard.press("Tab")
         focused = page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || '').trim()")
