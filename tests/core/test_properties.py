@@ -2,10 +2,11 @@
 
 import math
 
-from builders import document, evaluate
+from builders import core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ypomoni.core.case import Case
 from ypomoni.core.evaluation import evaluate_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
@@ -112,3 +113,34 @@ def test_any_supply_gets_finite_ordered_figures_and_a_reason(
     assert band.expected <= result.endurance_h + 1e-6
     assert sum(i.share_ratio for i in result.band_inputs) < 1 + 1e-9
     assert (result.recommended_bank is None) == (result.no_bank_reason is not None)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
+    current_a=st.floats(0.02, 2.0),
+    burst_a=st.floats(0.02, 3.0),
+    per_hour=st.sampled_from([1.0, 12.0, 60.0, 120.0]),
+    duration_s=st.floats(1.0, 25.0),
+    quantity=st.integers(1, 3),
+    capacity_ah=st.floats(1.0, 100.0),
+    alarm_min=st.sampled_from([0, 30]),
+    times=st.floats(1.02, 30.0),
+)
+def test_what_is_carried_is_what_the_holdover_says(
+    behaviour, current_a, burst_a, per_hour, duration_s, quantity, capacity_ah, alarm_min, times
+):
+    """Asked for hours just short of it, yes; for longer ones, no, however much longer and however many bursts lie between."""
+    burst = {"name": "b", "current_a": burst_a, "per_hour": per_hour, "duration_s": duration_s, "offset_s": 100}
+    plan = core_plan(
+        document(
+            loads=[load(behaviour, current_a, [burst], 1.5 * current_a, quantity)],
+            supply={"bank": {"capacity_ah": capacity_ah}},
+            requirement={"alarm_min": alarm_min},
+        )
+    )
+    case = Case(plan.supplies[0], plan.loads)
+    holdover_h = case.holdover().holdover_h
+    if holdover_h > 0.05:
+        assert case.outage().carries(0.98 * holdover_h)
+    assert not case.outage().carries(holdover_h * times + 0.01)

@@ -183,16 +183,24 @@ class Outage:
         u, d = settled.u_ah, settled.d_ah
         shares = self.standby.shares(begin_h)
 
-        def mean(u: float, d: float) -> float:
-            return sum(share * terminal(self.pack, u, d, i, p, s)[0] for share, i, p, s in shares)
+        start_h = begin_h + periods * period_h
+        # A bank that collapses on the way draws nothing any more and would look full: it is handed on empty, and the walk ends at once.
+        ended = (start_h, self.pack.capacity_ah, 0.0)
+
+        def mean(u: float, d: float) -> float | None:
+            found = [(share, *terminal(self.pack, u, d, i, p, s)) for share, i, p, s in shares]
+            return None if any(v == COLLAPSED for _, _, v in found) else sum(share * current_a for share, current_a, _ in found)
 
         # A mean of currents alone stays what it is, and one step is exact.
         steps = AVERAGED_STEPS if any(p or s for _, _, p, s in shares) else 1
         dt = periods * period_h / steps
         for _ in range(steps):
-            middle = relax(self.pack, u, d, mean(u, d), 0.5 * dt)
-            u, d = relax(self.pack, u, d, mean(*middle), dt)
-        return begin_h + periods * period_h, u, d
+            first_a = mean(u, d)
+            middle_a = None if first_a is None else mean(*relax(self.pack, u, d, first_a, 0.5 * dt))
+            if middle_a is None:
+                return ended
+            u, d = relax(self.pack, u, d, middle_a, dt)
+        return start_h, u, d
 
     # -- one alarm ----------------------------------------------------------------------------------------------------------------
 
