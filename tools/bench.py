@@ -3,7 +3,6 @@
 import json
 import logging
 import os
-import random
 import re
 import shutil
 import statistics
@@ -18,6 +17,7 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 import builders  # pyright: ignore[reportMissingImports]
 import referee  # pyright: ignore[reportMissingImports]
+from core.placements import full_site  # pyright: ignore[reportMissingImports]
 from playwright.sync_api import sync_playwright
 from screenshots import ARGUMENTS, LAPTOP, open_page, sign_in
 from throwaway import application, served
@@ -231,32 +231,8 @@ def bench_register() -> None:
         say("figures that follow an edit", median_ms(lambda: client.get(figures), runs=1), "shown as progress over 1 s")
 
 
-def board_site(loads_count: int) -> dict[str, Any]:
-    """Return a site of so many loads, most on the first of eight supplies' share of them, some in buses, some in bursts."""
-    draw = random.Random(loads_count)  # noqa: S311 - the same made-up site every time
-    found = builders.document(site={"name": f"Board {loads_count}"})
-    plan = found["plans"][0]
-    supply, load = plan["supplies"][0], plan["loads"][0]
-    plan["supplies"] = [builders.merged(supply, {"key": f"s{n}", "name": f"Bay {n + 1}", "output_limit_a": 5.0}) for n in range(8)]
-    mean_a = 0.42 * 8 / loads_count
-    plan["loads"] = [
-        builders.merged(
-            load,
-            {
-                "key": f"l{n}",
-                "name": f"Device {n + 1}",
-                "supply": f"s{min(7, int(8 * draw.random() ** 1.4))}",
-                "branch": f"Branch {n % 20}",
-                "behaviour": "constant_power" if n % 3 == 0 else "constant_current",
-                "standby": {"current_a": round(draw.uniform(0.2, 1.8) * mean_a, 4)},
-                "alarm": {"current_a": round(draw.uniform(0.2, 3.0) * mean_a, 4), "provenance": "data_sheet"},
-                "bursts": [{"current_a": 0.3, "duration_s": 6, "per_hour": 1}] if n % 40 == 0 else [],
-            },
-        )
-        for n in range(loads_count)
-    ]
-    return found
-
+# What each bay carries on average in the plans that are searched: some 0.6 A is all that they hold. [A]
+FILLS_A = (0.42, 0.48, 0.51, 0.54, 0.58, 0.6)
 
 DROPPED = """async (name) => {
   const region = document.getElementById("region-board");
@@ -288,7 +264,7 @@ def bench_board() -> None:
         client = Client(app)
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
         for count, aim in ((60, "under 100 ms"), (200, "under 200 ms")):
-            there = client.post("/import", {"text": json.dumps(board_site(count))}, script=False).headers["Location"]
+            there = client.post("/import", {"text": json.dumps(full_site(count, count))}, script=False).headers["Location"]
             page = open_page(browser, address, LAPTOP, "light")
             sign_in(page)
             page.goto(f"{address}{there.split('?')[0]}/as-found/balance")
@@ -299,11 +275,14 @@ def bench_board() -> None:
             say(f"dropped where it rested, until drawn, {count} loads on 8 supplies", statistics.median(t[0] for t in times), aim)
             print(f"{'  of that the browser':<72} {statistics.median(t[0] - t[1] for t in times):>10.2f} ms")
             page.context.close()
-            plan = to_core(read_site(board_site(count))).plans[0]
-            found: list[Proposal] = []
-            ms = median_ms(lambda p=plan, f=found: f.append(find_moves(p, effort=Effort(relax_s=0))), runs=1)
-            gap = "not found" if found[0].gap_ratio is None else f"{len(found[0].moves)} moves, gap {found[0].gap_ratio:.1%}"
-            say(f"the fewest moves, {count} loads on 8 supplies: {gap}", ms, "5,000 ms, gap at most 1 %" if count == 200 else "5,000 ms")
+            for fill_a in FILLS_A:
+                plan = to_core(read_site(full_site(count, count, fill_a))).plans[0]
+                found: list[Proposal] = []
+                ms = median_ms(lambda p=plan, f=found: f.append(find_moves(p, effort=Effort(relax_s=0))), runs=1)
+                gap = "not found" if found[0].gap_ratio is None else f"{len(found[0].moves)} moves, gap {found[0].gap_ratio:.1%}"
+                if not found[0].is_found and found[0].is_proven:
+                    gap = "none, proven"
+                say(f"the fewest moves, {count} loads on 8 supplies at {fill_a} A each: {gap}", ms, "5,000 ms, gap at most 1 %")
 
 
 if __name__ == "__main__":

@@ -6,8 +6,9 @@ from dataclasses import replace
 from builders import core_plan, document, merged
 
 from ypomoni.core.balancing import fixed_reason, moved
+from ypomoni.core.loads import Burst
 from ypomoni.core.meeting import meets
-from ypomoni.core.optimiser.search import units_of
+from ypomoni.core.optimiser.units import units_of
 
 EASY = {"standby_h": 12, "alarm_min": 30}
 
@@ -56,6 +57,60 @@ def random_plan(seed, most_loads=10):
     plan = found["plans"][0]
     plan["supplies"] = [merged(plan["supplies"][0], {"key": f"s{n}", "name": f"Bay {n}", **s}) for n, s in enumerate(supplies)]
     return core_plan(found)
+
+
+def bursty_plan(seed):
+    """Return a random plan with many bursts, in pieces in turn too, short and long hours, with and without alarm."""
+    draw, plan = random.Random(seed), random_plan(seed)
+    loads = []
+    for load in plan.loads:
+        bursts = load.bursts
+        if draw.random() < 0.5:
+            often, lasts_s, later_s = (
+                draw.choice([1.0, 2.0, 6.0, 12.0, 60.0, 120.0]),
+                draw.choice([1.0, 5.0, 25.0]),
+                draw.choice([0, 100, 1000]),
+            )
+            bursts = (Burst(name="b", current_a=draw.uniform(0.1, 1.2), duration_s=lasts_s, per_hour=often, offset_s=later_s),)
+        standby = replace(load.standby, current_a=load.standby.current_a * draw.uniform(0.3, 1.5))
+        loads.append(replace(load, pinned=False, standby=standby, bursts=bursts, quantity=draw.choice([1, 1, 3])))
+    supplies = [
+        replace(
+            s,
+            requirement=replace(
+                s.requirement, standby_h=draw.choice([2.0, 6.0, 24.0, 60.0]), alarm_min=draw.choice([0.0, 5.0, 30.0, 120.0])
+            ),
+            bank=replace(s.bank, capacity_ah=draw.choice([7.0, 12.0, 17.0, 38.0])),
+        )
+        for s in plan.supplies
+    ]
+    return replace(plan, loads=tuple(loads), supplies=tuple(supplies))
+
+
+def full_site(seed, loads_count=200, mean_a=0.42):
+    """Return a site file of eight alike bays that carry so much each on average, the first ones more; powers and bursts among them."""
+    draw = random.Random(seed)
+    found = document(site={"name": f"Board {loads_count}"})
+    plan, share_a = found["plans"][0], mean_a * 8 / loads_count
+    supply, load = plan["supplies"][0], plan["loads"][0]
+    plan["supplies"] = [merged(supply, {"key": f"s{n}", "name": f"Bay {n + 1}", "output_limit_a": 5.0}) for n in range(8)]
+    plan["loads"] = [
+        merged(
+            load,
+            {
+                "key": f"l{n}",
+                "name": f"Device {n + 1}",
+                "supply": f"s{min(7, int(8 * draw.random() ** 1.4))}",
+                "branch": f"Branch {n % 20}",
+                "behaviour": "constant_power" if n % 3 == 0 else "constant_current",
+                "standby": {"current_a": round(draw.uniform(0.2, 1.8) * share_a, 4)},
+                "alarm": {"current_a": round(draw.uniform(0.2, 3.0) * share_a, 4), "provenance": "data_sheet"},
+                "bursts": [{"current_a": 0.3, "duration_s": 6, "per_hour": 1}] if n % 40 == 0 else [],
+            },
+        )
+        for n in range(loads_count)
+    ]
+    return found
 
 
 def fewest_by_trying_all(plan):

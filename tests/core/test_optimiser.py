@@ -1,14 +1,17 @@
 """The best moves, against trying every placement; rules kept; where nothing helps, why, the best balance, and a true smallest change."""
 
+import random
 from dataclasses import replace
 
 import pytest
 from builders import core_plan, document, merged
-from core.placements import fewest_by_trying_all, plan_of, random_plan
+from core.placements import bursty_plan, fewest_by_trying_all, full_site, plan_of, random_plan
 
-from ypomoni.core.meeting import meets
+from ypomoni.core.case import Case
+from ypomoni.core.meeting import carries, meets
 from ypomoni.core.optimiser import Effort, Objective, Relaxing, after, coverage_ratio, find_moves
 from ypomoni.core.optimiser.relaxing import with_bank
+from ypomoni.core.optimiser.search import Search
 
 ONLY_MOVES = Effort(relax_s=0)
 # Carries some 0.26 A for its 24 hours.
@@ -41,6 +44,35 @@ def test_the_fewest_moves_are_those_of_trying_every_placement(seed):
 def test_five_hundred_more_are_as_trying_every_placement(seed):
     """As above, for `make test-long`."""
     compare_with_brute_force(seed)
+
+
+@pytest.mark.parametrize("seed", [*range(6), *(pytest.param(n, marks=pytest.mark.long) for n in range(2_000, 2_060))])
+def test_the_linear_picture_excludes_nothing_that_holds(seed):
+    """Supplies filled at random until nothing more holds, by the simulation, keep every linear limit: with frequent and staggered bursts,
+    powers and resistances, long and short hours, with and without alarm."""
+    plan = bursty_plan(seed)
+    search, draw = Search(plan, Objective.MOVES, Effort()), random.Random(seed)
+    for s in range(len(plan.supplies)):
+        for _ in range(4):
+            units = frozenset()
+            for u in draw.sample(range(len(search.units)), len(search.units)):
+                more = units | {u}
+                if keeps(search.firm_rows[s], more) and carries(Case(search.supplies[s], search.loads_on(s, more))):
+                    units = more
+            assert keeps(search.charge_rows[s], units), (s, units)
+
+
+def keeps(rows, units):
+    return all(sum(weights[u] for u in units) <= most * (1 + 1e-9) for weights, most in rows)
+
+
+def test_two_hundred_loads_on_eight_supplies_are_proven():
+    """Too full bays beside others with little room: the fewest moves are found and proven, and hold by the simulation."""
+    plan = core_plan(full_site(12, mean_a=0.51))
+    found = find_moves(plan, effort=Effort(search_s=60, relax_s=0))
+    assert found.is_found
+    assert found.is_proven
+    assert keeps_all(after(plan, found.moves))
 
 
 def test_an_answer_that_is_followed_holds_and_a_good_plan_is_left_alone():

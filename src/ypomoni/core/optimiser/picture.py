@@ -7,27 +7,22 @@ load draws at least, at any instant and voltage, counts; more never lengthens a 
 
 import math
 from dataclasses import replace
-from functools import lru_cache
-from itertools import pairwise
+from typing import NamedTuple
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.case import Case
-from ypomoni.core.loads import Draw, Load
+from ypomoni.core.loads import NO_DRAW, Draw, Load
 from ypomoni.core.meeting import ROUNDING_RATIO, recovery_beside
+from ypomoni.core.optimiser.edge import eased, edge_of, levels_of, sides_of
 from ypomoni.core.requirements import Method
 from ypomoni.core.simulation import LoadCurrents, Outage
-from ypomoni.core.simulation.demand import burst_levels_a, mean_draw, peak_draw
-from ypomoni.core.simulation.state import relax, terminal
+from ypomoni.core.simulation.demand import burst_levels_a, mean_draw, peak_draw, total_draw
 from ypomoni.core.sizing.standard_formula import AGEING_RATIO
 from ypomoni.core.sizing.standby_alarm_margin import MARGIN_RATIO
 from ypomoni.core.supplies import Supply
+from ypomoni.core.units import SECONDS_PER_HOUR
 
-STEPS_COUNT = 40
 RECHARGE_HALVINGS_COUNT = 15
-HALVINGS_COUNT = 30
-# Rounding of a bisected edge is given away, never taken.
-OUTSIDE_RATIO = 1.0 + 1e-6
-
 # A burst is looked at so shortly after it starts. [h]
 INSTANT_H = 1e-5
 MOST_INSTANTS = 3
@@ -37,13 +32,13 @@ Row = tuple[list[float], float]
 
 
 def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Row], list[Row]]:
-    """Return linear limits on which units a supply may carry, as weights and most: all of them, and those of its charge alone."""
+    """Return linear limits on which units a supply may carry, as weights and most: those of its output and recharge, and those of its charge."""
     if supply.bank is None:
         return [], []
     bare = replace(supply, totals=())
     cases = [Case(bare, tuple(replace(load, supply_key=supply.key) for load in loads)) for loads in units]
     charge = [*_charge_rows(bare, cases), *_formula_rows(bare, cases)]
-    return [*_output_rows(bare, cases), *_recharge_rows(bare, cases), *charge], charge
+    return [*_output_rows(bare, cases), *_recharge_rows(bare, cases)], charge
 
 
 def _output_rows(supply: Supply, cases: list[Case]) -> list[Row]:
@@ -105,32 +100,71 @@ def _charge_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     So too for the instants near the end of standby and of the alarm at which most bursts coincide: a·before + b·draw at that instant. What an
     alarm draws more than standby is then spread over all the time before: charge taken early lets a battery rest, so that is the better case.
     """
-    outage = _emptiest(supply, cases)
-    own_a, requirement = supply.own_current_a, supply.requirement
+    outage, requirement = _emptiest(supply, cases), supply.requirement
     standby_h, alarm_h = requirement.standby_h, requirement.alarm_h
-    standby, alarm = ([_least_a(case, outage, in_alarm=state) for case in cases] for state in (False, True))
-    ends = [(standby_h, alarm_h, standby, alarm)]
+    before, then = ([_least_draw_of(case, in_alarm=state) for case in cases] for state in (False, True))
+    ends = [_End(standby_h, alarm_h, then, in_alarm=True)] if alarm_h > 0 else []
+    if not ends or any(load.bursts for case in cases for load in case.loads):
+        ends.append(_End(standby_h, INSTANT_H, before))
     for at_h, draws in _instants(outage, cases, max(INSTANT_H, standby_h - 2.0), standby_h, in_alarm=False):
-        ends.append((at_h, INSTANT_H, standby, draws))
+        ends.append(_End(at_h, INSTANT_H, draws))
     # An alarm that is just ending at that instant began before the end of standby.
-    for at_h, draws in _instants(outage, cases, max(alarm_h, standby_h - 1.0), standby_h + alarm_h, in_alarm=True):
-        part_ratio = alarm_h / at_h
-        spread = [x + (y - x) * part_ratio if y > x else y for x, y in zip(standby, alarm, strict=True)]
-        ends.append((at_h, INSTANT_H, spread, draws))
+    alarm_ends_h = standby_h + alarm_h if alarm_h > 0 else 0.0
+    for at_h, draws in _instants(outage, cases, max(alarm_h, standby_h - 1.0), alarm_ends_h, in_alarm=True):
+        ends.append(_End(at_h, INSTANT_H, draws, in_alarm=True, part_ratio=alarm_h / at_h))
     found: list[Row] = []
-    for until_h, lasts_h, before, then in ends:
-        # Rounded up: supplies alike but for a milliamp share one picture.
-        greatest_a, all_a = (math.ceil(100 * (sum(part) + own_a)) / 100 for part in (then, before))
-        # More than its output limit it never gives at all.
-        limit_a = supply.output_limit_of(in_alarm=until_h >= standby_h)
-        greatest_a = greatest_a if limit_a is None else min(greatest_a, limit_a * (1 + ROUNDING_RATIO))
-        for a, b, c in _sides(outage.pack, outage.threshold_v, until_h, lasts_h, max(greatest_a, 0.01), all_a):
-            found.append(([a * x + b * y for x, y in zip(before, then, strict=True)], c - (a + b) * own_a))
+    for end in ends:
+        limit_a = supply.output_limit_of(in_alarm=end.in_alarm)
+        bursts = [_burst_draw_of(case, outage.pack, end.until_h, end.until_h * (1.0 - end.part_ratio)) for case in cases]
+        alarms = [_excess(d, more, end.part_ratio) for d, more in zip(before, then, strict=True)]
+        found += _sides_of(outage, end, before, bursts, alarms, supply.own_current_a, limit_a)
     return found
 
 
-def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, *, in_alarm: bool) -> list[tuple[float, list[float]]]:
-    """Return the instants in a stretch of time at which most is drawn, and what each case then draws at least. [h, A]"""
+class _End(NamedTuple):
+    """An end that a bank must reach: after so long a draw that lasts so long; a part of the time before may have been alarm. [h]"""
+
+    until_h: float
+    lasts_h: float
+    then: list[Draw]
+    in_alarm: bool = False
+    part_ratio: float = 0.0
+
+
+def _sides_of(
+    outage: Outage, end: _End, steady: list[Draw], bursts: list[Draw], alarms: list[Draw], own_a: float, limit_a: float | None
+) -> list[Row]:
+    """Return the sides of one end: what is drawn until then at least, and then; powers once at the full voltage, once at the sinking one.
+
+    What bursts and alarms add is spread evenly, and so comes earlier than it does: that is no draw at any instant.
+    """
+    pack, threshold_v, full_v = outage.pack, outage.threshold_v, outage.pack.ocv_knots_v[-1]
+    added = [b.plus(a) for b, a in zip(bursts, alarms, strict=True)]
+    before = [d.plus(more) for d, more in zip(steady, added, strict=True)]
+    found: list[Row] = []
+    x_a, y_a = ([_at_least_a(d, full_v, threshold_v) for d in draws] for draws in (before, end.then))
+    # Rounded up: supplies alike but for a milliamp share one picture.
+    every_a = [sum(_at_least_a(d, threshold_v, threshold_v) for d in draws) + own_a for draws in (end.then, before)]
+    greatest_a, all_a = (math.ceil(100 * part_a) / 100 for part_a in every_a)
+    # More than its output limit it never gives at all.
+    greatest_a = max(greatest_a if limit_a is None else min(greatest_a, limit_a * (1 + ROUNDING_RATIO)), 0.01)
+    edge = edge_of(pack, threshold_v, end.until_h, end.lasts_h, greatest_a, not any(any(d) for d in added))
+    for a, b, c in sides_of(edge, all_a, greatest_a):
+        found.append(([a * x + b * y for x, y in zip(x_a, y_a, strict=True)], c - (a + b) * own_a))
+    if not edge.corners or not any(d.power_w for d in (*before, *end.then)):
+        return found
+    added_a = math.ceil(1e3 * sum(max(0.0, _at_least_a(d, threshold_v, full_v)) for d in added)) / 1e3
+    levels = levels_of(pack, end.until_h, edge.corners[0][0], added_a)
+    mean_v, end_v = levels[-1].mean_v, levels[-1].end_v
+    x_a = [_at_least_a(d, mean_v, threshold_v) for d in before]
+    y_a = [_at_least_a(d, end_v, threshold_v) for d in end.then]
+    for a, b, c in sides_of(eased(edge, levels), all_a, greatest_a):
+        found.append(([a * x + b * y for x, y in zip(x_a, y_a, strict=True)], c - (a + b) * own_a))
+    return found
+
+
+def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, *, in_alarm: bool) -> list[tuple[float, list[Draw]]]:
+    """Return the instants in a stretch of time at which most is drawn, and what each case then draws. [h]"""
     lines = [case.timelines(cold=False)[in_alarm] for case in cases]
     waves = {(w.offset_h, w.period_h) for line in lines for train in line.trains for w in train.waves}
     starts = {
@@ -139,11 +173,11 @@ def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, 
         for n in range(max(0, math.ceil((until_h - offset_h) / period_h) - 2), max(0, math.ceil((until_h - offset_h) / period_h)))
     }
     full_v = outage.pack.ocv_knots_v[-1]
-    found: list[tuple[float, list[float]]] = []
+    found: list[tuple[float, list[Draw]]] = []
     for at_h in sorted(t for t in starts if from_h <= t < until_h - INSTANT_H)[-MOST_STARTS:]:
         draws = [line.pieces(at_h + INSTANT_H / 2, at_h + INSTANT_H)[0] for line in lines]
-        found.append((at_h, [i + p / full_v + g * outage.threshold_v for _, i, p, g in draws]))
-    found.sort(key=lambda entry: -sum(entry[1]))
+        found.append((at_h, [Draw(i, p, g) for _, i, p, g in draws]))
+    found.sort(key=lambda entry: -sum(_at_least_a(d, full_v, outage.threshold_v) for d in entry[1]))
     return found[:MOST_INSTANTS]
 
 
@@ -155,86 +189,59 @@ def _emptiest(supply: Supply, cases: list[Case]) -> Outage:
     return Case(supply, ()).outage(threshold_v=lowest_v)
 
 
-@lru_cache(maxsize=256)
-def _sides(
-    pack: Pack, threshold_v: float, standby_h: float, alarm_h: float, greatest_alarm_a: float, all_standby_a: float
-) -> list[tuple[float, float, float]]:
-    """Return half-planes (a, b, c) that hold all pairs of constant currents which a bank carries."""
-
-    all_alarm_a = greatest_alarm_a
-
-    def carried(standby_a: float, alarm_a: float) -> bool:
-        # Constant currents only lower the voltage: what is carried at the end of a state was carried all through it.
-        before = relax(pack, 0.0, 0.0, standby_a, standby_h)
-        after = relax(pack, *before, alarm_a, alarm_h)
-        moments = ((before, standby_a), (before, alarm_a), (after, alarm_a)) if alarm_h > 0 else ((before, standby_a),)
-        return all(terminal(pack, u, d, current_a, 0.0, 0.0)[1] >= threshold_v for (u, d), current_a in moments)
-
-    if not carried(0.0, greatest_alarm_a):
-        # No alarm above this is carried at all, so the steps are spent below it.
-        low_a, high_a = 0.0, greatest_alarm_a
-        for _ in range(HALVINGS_COUNT):
-            middle_a = 0.5 * (low_a + high_a)
-            low_a, high_a = (middle_a, high_a) if carried(0.0, middle_a) else (low_a, middle_a)
-        greatest_alarm_a, is_cut = high_a * OUTSIDE_RATIO, True
-    else:
-        is_cut = False
-    corners: list[tuple[float, float]] = []
-    high_a = pack.capacity_ah / max(standby_h, 0.05) * 1.5
-    for n in range(STEPS_COUNT):
-        alarm_a, next_a = greatest_alarm_a * n / STEPS_COUNT, greatest_alarm_a * (n + 1) / STEPS_COUNT
-        if n == 0 and carried(high_a, alarm_a):
-            return []
-        if carried(high_a, alarm_a):
-            edge_a = high_a
-        elif not carried(0.0, alarm_a):
-            break
-        else:
-            low_a = 0.0
-            for _ in range(HALVINGS_COUNT):
-                middle_a = 0.5 * (low_a + high_a)
-                low_a, high_a = (middle_a, high_a) if carried(middle_a, alarm_a) else (low_a, middle_a)
-            edge_a = high_a
-        # The next step starts where this one ended: more alarm never lets more standby be carried.
-        high_a = edge_a * OUTSIDE_RATIO
-        corners.append((edge_a * OUTSIDE_RATIO, next_a))
-    if not corners:
-        return [(1.0, 0.0, 0.0)]
-    greatest_a = corners[-1][1]
-    sides = [(0.0, 1.0, greatest_a)] if is_cut or greatest_a < greatest_alarm_a * (1 - 1e-9) else []
-    hull = _hull([(corners[0][0], 0.0), *corners])
-    for (x0, y0), (x1, y1) in pairwise(hull):
-        a, b = y1 - y0, x0 - x1
-        if a > 0 and b >= 0:
-            sides.append((1.0, b / a, x0 + b / a * y0))
-    return [side for side in sides if side[0] * all_standby_a + side[1] * all_alarm_a > side[2]]
+def _at_least_a(draw: Draw, most_v: float, least_v: float) -> float:
+    """Return the current of a draw at a battery voltage between two. [A]"""
+    return draw.current_a + draw.power_w / most_v + draw.conductance_siemens * least_v
 
 
-def _hull(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Return the outer edge of points whose second coordinate rises and first falls."""
-    found: list[tuple[float, float]] = []
-    for point in points:
-        while len(found) >= 2:
-            (x0, y0), (x1, y1) = found[-2:]
-            if (x1 - x0) * (point[1] - y0) - (y1 - y0) * (point[0] - x0) >= 0:
-                break
-            found.pop()
-        found.append(point)
-    return found
+def _excess(standby: Draw, alarm: Draw, part_ratio: float) -> Draw:
+    """Return what an alarm that takes a part of the time adds on average; where it draws less, all of that is taken away."""
+    if part_ratio == 0.0:
+        return NO_DRAW
+    return Draw(*((y - x) * (part_ratio if y > x else 1.0) for x, y in zip(standby, alarm, strict=True)))
 
 
-def _least_a(case: Case, outage: Outage, *, in_alarm: bool) -> float:
-    """Return what the loads of a case draw at any instant at least, at the voltage at which they draw least. [A]"""
-    full_v = outage.pack.ocv_knots_v[-1]
-    draws = [least_draw(c, in_alarm=in_alarm) for c in case.currents]
-    return sum(d.current_a + d.power_w / full_v + d.conductance_siemens * outage.threshold_v for d in draws)
+def _least_draw_of(case: Case, *, in_alarm: bool) -> Draw:
+    """Return what the loads of a case draw at any instant at least."""
+    return total_draw(least_draw(c, in_alarm=in_alarm) for c in case.currents)
+
+
+def _burst_draw_of(case: Case, pack: Pack, until_h: float, standby_h: float) -> Draw:
+    """Return the constant draw beyond the least that empties a bank until then no more than the bursts of a case in standby do."""
+    return total_draw(_burst_draw(c, pack, until_h, standby_h) for c in case.currents)
+
+
+def _burst_draw(currents: LoadCurrents, pack: Pack, until_h: float, standby_h: float) -> Draw:
+    """Return what the fullest burst of a load adds, as a constant draw.
+
+    Each burst comes later than its charge spread over the period before it, and charge taken late leaves a bank lower; so n bursts stand for
+    n − 1 periods of their mean from the start, and that for as much charge spread over the whole time as lowers the head alike at its end.
+    """
+    level = least_level_a(currents, in_alarm=False)
+    best_a = 0.0
+    k, r1 = pack.k_per_h, pack.r1_h
+    faded = math.exp(-k * until_h)
+    for burst, level_a in zip(currents.load.bursts, burst_levels_a(currents, in_alarm=False), strict=True):
+        if level_a is None or level_a <= level or burst.per_hour <= 0:
+            continue
+        # Three periods: pieces in turn, the last one cut off, the first one that has none before it.
+        mean_h = standby_h - burst.offset_s / SECONDS_PER_HOUR - 3.0 / burst.per_hour
+        if mean_h > 0:
+            lowered = mean_h + r1 * (math.exp(-k * (until_h - mean_h)) - faded)
+            best_a = max(best_a, (level_a - level) * min(1.0, burst.duty_ratio) * lowered / (until_h + r1 * (1.0 - faded)))
+    return currents.load.draw_per_amp.times(best_a * currents.load.quantity)
+
+
+def least_level_a(currents: LoadCurrents, *, in_alarm: bool) -> float:
+    """Return the current that one piece of a load never draws less than: between bursts, or in one that draws less. [A]"""
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    return min([rest_a, *(level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None)])
 
 
 def least_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
-    """Return what all pieces of a load draw at any instant at least: between bursts, or in one that draws less."""
-    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
-    levels = [level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None]
-    return currents.load.draw_per_amp.times((min([rest_a, *levels]) + currents.extra_current_a) * currents.load.quantity)
+    """Return what all pieces of a load draw at any instant at least."""
+    level_a = least_level_a(currents, in_alarm=in_alarm) + currents.extra_current_a
+    return currents.load.draw_per_amp.times(level_a * currents.load.quantity)
 
 
 def _sum_a(supply: Supply, draws: list[Draw]) -> float:

@@ -8,7 +8,8 @@ from ypomoni.core.batteries import Bank
 from ypomoni.core.case import Case
 from ypomoni.core.meeting import can_be_computed, meets, standings
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Relaxation, Relaxing
-from ypomoni.core.optimiser.search import Placement, Search, units_of
+from ypomoni.core.optimiser.search import Search
+from ypomoni.core.optimiser.units import units_of
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import SoldBank
 from ypomoni.core.sizing import c20_of
@@ -240,4 +241,4 @@ def _left_out(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
     return Relaxation(kind=Relaxing.DROP, moves=search.moves(found.placement), is_smallest=found.is_proven)
 
 
-__all__ = ["NEW_KEY", "Placement", "after", "best_balance", "bindings_of", "coverage_ratio", "reasons_of", "relaxations", "with_bank"]
+__all__ = ["NEW_KEY", "after", "best_balance", "bindings_of", "coverage_ratio", "reasons_of", "relaxations", "with_bank"]

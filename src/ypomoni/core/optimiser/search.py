@@ -3,40 +3,42 @@
 The program (HiGHS) knows of a battery only a linear bound that excludes nothing that holds (`picture`). Each placement is checked by the
 simulation; a supply that fails gives back a smallest set of its loads that already fails, which no answer may put there again, until both
 agree (logic-based Benders decomposition, Hooker & Ottosson, Mathematical Programming 96, 2003). More load never lengthens a holdover, so no
-cut takes away an answer that holds, and the first least-cost placement that passes is proven best. Beside it a placement is tried that keeps
-a margin to the bound: where it passes and costs no more, it is proven best too.
+cut takes away an answer that holds, and the first least-cost placement that passes is proven best. Beforehand each supply that fails is asked
+how many of its units must leave it at least, whatever else is done. Beside the cheapest placement one is tried that keeps a margin to the
+bound, then the roomiest that costs less than the best so far: where one passes and costs no more than the bound, it is proven best too.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ypomoni.core.balancing import fixed_reason, moved, run_cable
+from ypomoni.core.balancing import fixed_reason, moved
 from ypomoni.core.case import Case
 from ypomoni.core.loads import Load, Purpose
 from ypomoni.core.meeting import carries, meets
 from ypomoni.core.optimiser.answers import Effort, Move, Objective
 from ypomoni.core.optimiser.picture import Row, rows_of
+from ypomoni.core.optimiser.program import Placement, Program
+from ypomoni.core.optimiser.units import demand_of, run_m, units_of
 from ypomoni.core.supplies import Plan, Supply
-from ypomoni.core.uncertainty import expected_a
 
 # Leaving a load out costs more than any number of moves; among those left out, the less they are for the safety of people the better.
 DROP_COST = 1_000.0
 DROP_RANK = {Purpose.CONVENIENCE: 0.0, None: 1.0, Purpose.MONITORING: 2.0, Purpose.SECURITY: 3.0}
 # A metre is worth this many moves where cable counts, and a move a little, so that no load is moved for nothing.
 MOVE_WEIGHT = 0.01
-UNKNOWN_RUN_M = 30.0
 LONGEST_SOLVE_S = 4.0
 # What of the linear bound a bank with bursts, cables and powers on it is first trusted to keep, and how that is learnt from what fails.
 FIRST_SHARE_RATIO = 0.96
 LEARN_RATIO = 0.995
 MARGIN_SOLVE_S = 1.5
+# So many sets of units that could leave a supply are looked at.
+MOST_LEAVING = 5_000
 COST_ROUNDING = 1e-6
 # With more units than this a cut is not made as small as it could be: it says little among so many.
 MOST_WHOLE_CUTS = 100
 MOST_ROUNDS = 200
-
-Placement = tuple[frozenset[int], ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -77,11 +79,21 @@ class Search:
         self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(len(self.units), -1)
         self.cost = np.array([[self._cost(unit, s) for s in self.supplies] for unit in self.units]).reshape(len(self.units), -1)
         pictures = [rows_of(s, on) for s, on in zip(self.supplies, self.on, strict=True)]
-        self.rows: list[list[Row]] = [rows for rows, _ in pictures]
+        self.firm_rows: list[list[Row]] = [firm for firm, _ in pictures]
         self.charge_rows: list[list[Row]] = [charge for _, charge in pictures]
-        self.cuts: list[tuple[int, frozenset[int], frozenset[int], int]] = []
+        self.rows = [[*firm, *charge] for firm, charge in pictures]
         on_it = [[all(load.supply_key == s.key for load in unit) for unit in self.units] for s in self.supplies]
         self._untouched = [frozenset(u for u, is_on in enumerate(row) if is_on) for row in on_it]
+        self.program = Program(
+            may=self.may,
+            cost=self.cost,
+            drop_cost=np.array([self._drop_cost(unit) for unit in self.units]),
+            purposes=[{load.purpose for load in unit} for unit in self.units],
+            firm_rows=self.firm_rows,
+            charge_rows=self.charge_rows,
+            now=self._untouched,
+            clock=effort.clock,
+        )
         self._bare = [replace(s, totals=()) for s in self.supplies]
         self.known: dict[tuple[int, frozenset[int]], bool] = {}
         self._more: dict[int, list[frozenset[int]]] = {}
@@ -113,6 +125,8 @@ class Search:
         best: Placement | None = None
         best_cost, bound, rounds = np.inf, 0.0, 0
         shares = np.full(len(self.supplies), FIRST_SHARE_RATIO)
+        for s in range(len(self.supplies)):
+            self._let_go(s, until_s)
         while rounds < MOST_ROUNDS and not self.effort.is_stopped():
             rounds += 1
             placement, lower, ruled_out = self._cheapest(until_s)
@@ -122,23 +136,37 @@ class Search:
             self.effort.tell(
                 f"Round {rounds}: at least {bound:g}" if best is None else f"Round {rounds}: {best_cost:g} found, at least {bound:g}"
             )
-            for tried in (placement, self._with_margin(shares, until_s)):
-                if tried is None:
-                    shares = (shares + 1.0) / 2.0
-                    continue
-                failing = [s for s in range(len(self.supplies)) if not self._carries(s, tried[s])]
-                failing = failing or [s for s in range(len(self.supplies)) if not self.holds(s, tried[s])]
-                for s in failing:
-                    self._cut(s, tried[s])
-                    shares[s] = min(shares[s], LEARN_RATIO * self._filled_ratio(s, tried[s]) * self._coverage_ratio(s, tried[s]))
-                if not failing and self._cost_of(tried) < best_cost - COST_ROUNDING:
-                    best, best_cost = tried, self._cost_of(tried)
-                    shares = np.minimum(1.0, shares / LEARN_RATIO)
-                if best_cost <= bound + COST_ROUNDING:
-                    return Found(placement=best, cost=best_cost, bound=bound, is_ruled_out=False, rounds_count=rounds)
+            shares = self._learnt(placement, shares)
+            if placement is not None and self._is_fine(placement) and self._cost_of(placement) < best_cost - COST_ROUNDING:
+                best, best_cost = placement, self._cost_of(placement)
+            if best_cost > bound + COST_ROUNDING:
+                roomy = self._roomy(shares, best_cost, bound, until_s)
+                shares = self._learnt(roomy, shares) if roomy is not None else (shares + 1.0) / 2.0
+                if roomy is not None and self._is_fine(roomy) and self._cost_of(roomy) < best_cost - COST_ROUNDING:
+                    best, best_cost = roomy, self._cost_of(roomy)
+            if best_cost <= bound + COST_ROUNDING:
+                return Found(placement=best, cost=best_cost, bound=bound, is_ruled_out=False, rounds_count=rounds)
             if self.effort.clock() > until_s:
                 break
         return Found(placement=best, cost=best_cost, bound=bound, is_ruled_out=False, rounds_count=rounds)
+
+    def _failing(self, placement: Placement) -> list[int]:
+        """Return the supplies that a placement asks too much of: of their charge, or else of any other limit."""
+        failing = [s for s in range(len(self.supplies)) if not self._carries(s, placement[s])]
+        return failing or [s for s in range(len(self.supplies)) if not self.holds(s, placement[s])]
+
+    def _is_fine(self, placement: Placement) -> bool:
+        return not self._failing(placement)
+
+    def _learnt(self, placement: Placement | None, shares: np.ndarray) -> np.ndarray:
+        """Forbid what a placement shows to fail, and return what share of the bound on charge is now trusted."""
+        if placement is None:
+            return shares
+        learnt = shares.copy()
+        for s in self._failing(placement):
+            self._cut(s, placement[s])
+            learnt[s] = min(learnt[s], LEARN_RATIO * self.program.filled_ratio(s, placement[s]) * self._coverage_ratio(s, placement[s]))
+        return learnt
 
     def _rounded(self, lower: float) -> float:
         """Return a bound on whole moves as a whole number."""
@@ -172,11 +200,11 @@ class Search:
         left, order = units, sorted(units, key=lambda u: sum(load.standby.current_a * load.quantity for load in self.units[u]))
         everything = frozenset(range(len(self.units)))
         if not self.holds(s, frozenset()):
-            self.cuts.append((s, everything, frozenset(), 0))
+            self.program.cuts.append((s, everything, frozenset(), 0))
             return
         if self._carries(s, units):
             # It fails of a total that was read, or of what the program keeps to within its rounding: just this set is not tried again.
-            self.cuts.append((s, units, everything - units, len(units) - 1))
+            self.program.cuts.append((s, units, everything - units, len(units) - 1))
             return
         # Halves first, then one by one: what can be left out still failing is left out.
         size, least = len(order) // 2, 1 if len(self.units) <= MOST_WHOLE_CUTS else max(1, len(order) // 6)
@@ -187,31 +215,74 @@ class Search:
                     left = left - some
             size //= 2
         more = [u for u in range(len(self.units)) if u not in left and all(u in self._at_least(v) for v in left)]
-        self.cuts.append((s, left | frozenset(more), frozenset(), len(left) - 1))
+        self.program.cuts.append((s, left | frozenset(more), frozenset(), len(left) - 1))
 
     def _at_least(self, v: int) -> frozenset[int]:
         """Return the units that ask at least as much of any supply as one does, in every respect."""
         if v not in self._more:
-            mine = _demand_of(self.units[v])
-            others = [(u, _demand_of(unit)) for u, unit in enumerate(self.units)] if mine is not None else []
+            mine = demand_of(self.units[v])
+            others = [(u, demand_of(unit)) for u, unit in enumerate(self.units)] if mine is not None else []
             self._more[v] = [
                 frozenset(u for u, d in others if d is not None and mine is not None and all(a >= b for a, b in zip(d, mine, strict=True)))
             ]
         return self._more[v][0]
 
+    def _let_go(self, s: int, until_s: float) -> None:
+        """Forbid a supply that fails now to keep more of its units than could hold, with nothing else on it.
+
+        Sets of units that leave are tried from the heaviest on, those of one size after the other, until what stays holds.
+        """
+        own = self._untouched[s]
+        if not own or self.holds(s, own) or self._carries(s, own):
+            return
+        rows = [(np.array(weights), most) for weights, most in self.rows[s] if most > 0]
+        free = [u for u in own if self.may[u].sum() > self.may[u, s] or np.isfinite(self._drop_cost(self.units[u]))]
+        weights, most = max(rows, key=lambda row: row[0][list(own)].sum() / row[1], default=(np.zeros(len(self.units)), 1.0))
+        free.sort(key=lambda u: -weights[u])
+        heavy = np.concatenate([[0.0], np.cumsum(weights[free])])
+        excess = weights[list(own)].sum() - most
+        failed: list[np.ndarray] = []
+        asks = {u: d for u in own if (d := demand_of(self.units[u])) is not None}
+        tried = 0
+
+        def leaving(count: int, start: int, gone: tuple[int, ...], gone_a: float) -> Iterator[tuple[int, ...]]:
+            if count == 0:
+                yield gone
+                return
+            for n in range(start, len(free) - count + 1):
+                # The heaviest that are left would not do.
+                if gone_a + heavy[n + count] - heavy[n] < excess:
+                    return
+                yield from leaving(count - 1, n + 1, (*gone, free[n]), gone_a + weights[free[n]])
+
+        for count in range(1, len(free) + 1):
+            for gone in leaving(count, 0, (), 0.0):
+                tried += 1
+                if tried > MOST_LEAVING or self.effort.clock() > until_s:
+                    return
+                left = own.difference(gone)
+                kept = list(left)
+                if any(w[kept].sum() > limit for w, limit in rows):
+                    continue
+                asked = np.array([sum(asks[u][n] for u in kept) for n in range(6)]) if len(asks) == len(own) else None
+                if asked is not None and any((asked >= f).all() for f in failed):
+                    continue
+                if self._carries(s, left):
+                    return
+                if asked is not None:
+                    failed.append(asked)
+            # None of these do: one more has to leave.
+            self.program.cuts.append((s, own, frozenset(), len(own) - count - 1))
+
     # -- the program -------------------------------------------------------------------------------------------------------------------
 
     def _cheapest(self, until_s: float) -> tuple[Placement | None, float, bool]:
         """Return a placement of least cost that nothing known forbids, the program's bound on cost, and whether there is none."""
-        found = self._solve(None, min(LONGEST_SOLVE_S, max(0.2, until_s - self.effort.clock())), 0.0)
+        found = self.program.solve(np.ones(len(self.supplies)), min(LONGEST_SOLVE_S, max(0.2, until_s - self.effort.clock())))
         if found.status == 2:
             return None, np.inf, True
         bound = max(0.0, float(found.mip_dual_bound or 0.0))
-        return (None if found.x is None else self._placement(found.x)), bound, False
-
-    def _filled_ratio(self, s: int, units: frozenset[int]) -> float:
-        """Return how much of the tightest bound on charge units take of a supply."""
-        return max((sum(weights[u] for u in units) / most for weights, most in self.charge_rows[s] if most > 0), default=1.0)
+        return (None if found.x is None else self.program.placement(found.x)), bound, False
 
     def _coverage_ratio(self, s: int, units: frozenset[int]) -> float:
         """Return what share of its hours a supply holds with units, at most 1 and not so low that nothing is learnt."""
@@ -219,69 +290,17 @@ class Search:
         must_h = case.requirement.standby_h
         return 1.0 if case.draws_nothing or must_h <= 0 else min(1.0, max(0.8, case.holdover().holdover_h / must_h))
 
-    def _with_margin(self, shares: np.ndarray, until_s: float) -> Placement | None:
-        """Return a placement of little cost that takes at most a share of what the picture gives of each charge."""
+    def _roomy(self, shares: np.ndarray, best_cost: float, bound: float, until_s: float) -> Placement | None:
+        """Return a placement that keeps away from the bound on charge: of little cost first, then the roomiest that costs less than the best."""
         left_s = until_s - self.effort.clock()
         if left_s <= 0:
             return None
-        found = self._solve(shares, min(MARGIN_SOLVE_S, left_s), 0.0)
-        return None if found.x is None else self._placement(found.x)
-
-    def _placement(self, x: np.ndarray) -> Placement:
-        n = len(self.supplies)
-        return tuple(frozenset(u for u in range(len(self.units)) if x[u * n + s] > 0.5) for s in range(n))
-
-    def _solve(self, shares: np.ndarray | None, time_s: float, gap_ratio: float):
-        """Solve for least cost with all or a share of what the picture gives of charge.
-
-        Variables: which unit hangs where, which is left out, whether a supply feeds life safety.
-        """
-        # A quarter of a second to load, and only this search needs it.
-        from scipy.optimize import Bounds, LinearConstraint, milp
-        from scipy.sparse import csr_array
-
-        units, supplies = len(self.units), len(self.supplies)
-        size = units * supplies
-        life, whole = size + units, size + units + supplies
-        upper = np.ones(whole)
-        upper[:size] = self.may.ravel()
-        drops = np.array([self._drop_cost(unit) for unit in self.units])
-        upper[size : size + units] = np.isfinite(drops)
-        costs = np.concatenate([self.cost.ravel(), np.where(np.isfinite(drops), drops, 0.0), np.zeros(supplies)])
-        entries: list[tuple[int, int, float]] = []
-        least: list[float] = []
-        most: list[float] = []
-
-        def add(columns: list[int], weights: list[float], low: float, high: float) -> None:
-            entries.extend((len(least), c, w) for c, w in zip(columns, weights, strict=True) if w)
-            least.append(low)
-            most.append(high)
-
-        for u, unit in enumerate(self.units):
-            add([*range(u * supplies, (u + 1) * supplies), size + u], [1.0] * (supplies + 1), 1.0, 1.0)
-            for purpose, sign, limit in ((Purpose.LIFE_SAFETY, -1.0, 0.0), (Purpose.CONVENIENCE, 1.0, 1.0)):
-                if any(load.purpose is purpose for load in unit):
-                    for s in range(supplies):
-                        add([u * supplies + s, life + s], [1.0, sign], -np.inf, limit)
-        for s in range(supplies):
-            columns = [u * supplies + s for u in range(units)]
-            for weights, limit in self.rows[s]:
-                add(columns, weights, -np.inf, limit)
-            if shares is not None:
-                for weights, limit in self.charge_rows[s]:
-                    add(columns, weights, -np.inf, limit * shares[s])
-        for s, group, others, limit in self.cuts:
-            columns = [u * supplies + s for u in (*group, *others)]
-            add(columns, [1.0] * len(group) + [-1.0] * len(others), -np.inf, limit)
-        rows, columns, weights = (np.array(part) for part in zip(*entries, strict=True)) if entries else ([], [], [])
-        matrix = csr_array((weights, (rows, columns)), shape=(len(least), whole))
-        return milp(
-            costs,
-            constraints=LinearConstraint(matrix, least, most),  # pyright: ignore[reportArgumentType]
-            bounds=Bounds(np.zeros(whole), upper),  # pyright: ignore[reportArgumentType]
-            integrality=np.ones(whole),
-            options={"time_limit": time_s, "mip_rel_gap": gap_ratio},
-        )
+        if np.isfinite(best_cost):
+            most_cost = best_cost - 1.0 if self.objective is Objective.MOVES else 0.5 * (best_cost + bound)
+            found = self.program.solve(shares, min(MARGIN_SOLVE_S, left_s), most_cost=most_cost)
+        else:
+            found = self.program.solve(shares, min(MARGIN_SOLVE_S, left_s))
+        return None if found.x is None else self.program.placement(found.x)
 
     # -- in the plan's words -----------------------------------------------------------------------------------------------------------
 
@@ -306,32 +325,3 @@ class Search:
     def unknown_runs(self, moves: tuple[Move, ...]) -> tuple[str, ...]:
         """Name the ways of moved loads that are not known."""
         return tuple(dict.fromkeys(m.name for m in moves if m.to_key and m.cable_m is None))
-
-
-def run_m(plan: Plan, load: Load, supply_key: str) -> tuple[float, bool]:
-    """Return how much new cable a load needs on a supply, and whether that is known: otherwise the longest run known, or a usual length. [m]"""
-    cable = run_cable(plan, load, supply_key)
-    if cable is not None:
-        return cable.length_m, True
-    return max([run.length_m for run in plan.runs], default=UNKNOWN_RUN_M), False
-
-
-def units_of(loads: list[Load]) -> list[tuple[Load, ...]]:
-    """Return the loads that go together: a bus group is one."""
-    groups: dict[str, list[Load]] = {}
-    for load in loads:
-        groups.setdefault(f"bus {load.bus_group}" if load.bus_group else f"load {load.key}", []).append(load)
-    return [tuple(group) for group in groups.values()]
-
-
-def _demand_of(unit: tuple[Load, ...]) -> tuple[float, ...] | None:
-    """Return what a unit asks in numbers that all make it worse; None where it has more to it than that: bursts, thermostats, cables."""
-    if any(load.bursts or load.thermostats or load.recharges or load.cable for load in unit):
-        return None
-    states = ([expected_a(load.standby) * load.quantity for load in unit], [expected_a(load.alarm) * load.quantity for load in unit])
-    drawn = [
-        sum(load.draw_per_amp[n] * current_a for load, current_a in zip(unit, currents, strict=True))
-        for currents in states
-        for n in range(3)
-    ]
-    return (*drawn, max((load.min_v or 0.0 for load in unit if load.essential), default=0.0))
