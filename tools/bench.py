@@ -248,7 +248,7 @@ DROPPED = """async (name) => {
   await new Promise((wake) => setTimeout(wake, 1500));
   performance.clearResourceTimings();
   const start = performance.now();
-  const drawn = new Promise((done) => new MutationObserver((_, me) => { me.disconnect(); done(); }).observe(region, { childList: true }));
+  const drawn = new Promise((done) => new MutationObserver((_, me) => { me.disconnect(); done(); }).observe(region, { childList: true, subtree: true }));
   put.click();
   await drawn;
   await new Promise((done) => requestAnimationFrame(() => setTimeout(done)));

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from ypomoni.core.case import Case
 from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.simulation import EndCause
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
 
@@ -130,7 +131,7 @@ def test_any_supply_gets_finite_ordered_figures_and_a_reason(
 def test_what_is_carried_is_what_the_holdover_says(
     behaviour, current_a, burst_a, per_hour, duration_s, quantity, capacity_ah, alarm_min, times
 ):
-    """Asked for hours just short of it, yes; for longer ones, no, however much longer and however many bursts lie between."""
+    """Asked for hours just short of it, yes; for longer ones, no, however much longer and however many bursts lie between; what ended it is named."""
     burst = {"name": "b", "current_a": burst_a, "per_hour": per_hour, "duration_s": duration_s, "offset_s": 100}
     plan = core_plan(
         document(
@@ -140,7 +141,9 @@ def test_what_is_carried_is_what_the_holdover_says(
         )
     )
     case = Case(plan.supplies[0], plan.loads)
-    holdover_h = case.holdover().holdover_h
+    found = case.holdover()
+    holdover_h = found.holdover_h
+    assert found.end.cause is not EndCause.HORIZON
     if holdover_h > 0.05:
         assert case.outage().carries(0.98 * holdover_h)
     assert not case.outage().carries(holdover_h * times + 0.01)

@@ -4,6 +4,8 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
+from collections.abc import Iterator
+from contextlib import contextmanager
 from importlib import resources
 from typing import Any
 
@@ -40,6 +42,7 @@ class _Kept:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._results: OrderedDict[tuple[int, str], SupplyResult] = OrderedDict()
+        self._working: dict[tuple[int, str], threading.Lock] = {}
 
     def find(self, organisation_id: int, digests: list[str]) -> dict[str, SupplyResult]:
         """Return the results of those digests that are kept."""
@@ -53,6 +56,19 @@ class _Kept:
             self._results.move_to_end((organisation_id, digest))
             while len(self._results) > MOST_KEPT:
                 self._results.popitem(last=False)
+
+    @contextmanager
+    def alone(self, organisation_id: int, digest: str) -> Iterator[SupplyResult | None]:
+        """Be the only one to work on a result; who comes second waits, and gets it. A lane that is foreseen is often dropped on meanwhile."""
+        key = (organisation_id, digest)
+        with self._lock:
+            lock = self._working.setdefault(key, threading.Lock())
+        try:
+            with lock:
+                yield self.find(organisation_id, [digest]).get(digest)
+        finally:
+            with self._lock:
+                self._working.pop(key, None)
 
 
 _kept = _Kept()
@@ -74,14 +90,16 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
         results: list[SupplyResult] = []
         for supply, digest in zip(core.supplies, digests, strict=True):
             result, body = kept.get(digest), stored.get(digest)
-            if result is None:
-                if body is None:
-                    result = evaluate_supply(core, supply)
-                    insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
-                else:
-                    result = load_supply_result(body)
-                kept[digest] = result
+            if result is None and body is not None:
+                result = load_supply_result(body)
                 _kept.keep(organisation_id, digest, result)
+            elif result is None:
+                with _kept.alone(organisation_id, digest) as found_meanwhile:
+                    result = found_meanwhile or evaluate_supply(core, supply)
+                    if found_meanwhile is None:
+                        insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
+                        _kept.keep(organisation_id, digest, result)
+            kept[digest] = result
             results.append(result)
         found.append(summarise_plan(core, tuple(results)))
     return found

@@ -227,7 +227,11 @@ class Outage:
         standby_end = self._end(standby_stop, in_alarm=False)
         if t is None or t >= standby_stop.t_h:
             return Holdover(holdover_h=standby_stop.t_h, end=standby_end, endurance_h=standby_stop.t_h, standby_end=standby_end)
-        failed = self.alarm_stop(min(t + 2 * NUDGE_H, standby_stop.t_h), locate=True)
+        # The first failing start is known to a step of the bisection.
+        for later_h in (2 * NUDGE_H, BISECTION_H, 2 * BISECTION_H):
+            failed = self.alarm_stop(min(t + later_h, standby_stop.t_h), locate=True)
+            if failed.ended:
+                break
         return Holdover(holdover_h=t, end=self._end(failed, in_alarm=True), endurance_h=standby_stop.t_h, standby_end=standby_end)
 
     def carries(self, standby_h: float) -> bool:

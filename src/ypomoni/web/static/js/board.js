@@ -90,9 +90,11 @@ document.addEventListener("alpine:init", () => {
       if (!lane || lane.classList.contains("offer-no")) return;
       this.foreseeTimer = setTimeout(() => {
         const pieces = this.sent().join("&piece=");
-        if (pieces) window.ypomoni.send(`/plans/${this.plan}/foresee?supply=${lane.dataset.supply}&piece=${pieces}`, null, true);
+        if (pieces) this.work_out(lane.dataset.supply, pieces);
       }, 60);
     },
+
+    work_out(supply, pieces) { window.ypomoni.send(`/plans/${this.plan}/foresee?supply=${supply}&piece=${pieces}`, null, true); },
 
     foresee_of(target) { if (target.dataset.put !== undefined) this.foresee(target.closest(".board-lane")); },
 
@@ -170,6 +172,8 @@ document.addEventListener("alpine:init", () => {
         lane.classList.toggle("offer-meets", said.meets && (said.may || said.own));
         lane.querySelector("[data-put]").hidden = !said.may;
       }
+      // Wherever they go, their own lanes are without them.
+      if (!this.held.pinned) this.work_out("", this.sent().join("&piece="));
     },
 
     ask_run(button) { window.ypomoni.tell("ypomoni-open", `${button.dataset.runAt}&place=${button.dataset.place}&supply=${button.dataset.supplyKey}`); },

@@ -1,5 +1,7 @@
 // The page around everything: sheets that slide in, regions that follow the server, notices with an undo.
 document.addEventListener("alpine:init", () => {
+  const sources = new WeakMap();
+
   window.Alpine.data("workbench", () => ({
     notice: { text: "", undo: "" },
     opener: null,
@@ -26,6 +28,7 @@ document.addEventListener("alpine:init", () => {
     // A large register is shown before its figures: they are asked for now. A register somebody is typing in is left alone.
     init() {
       if (this.$root.dataset.account) this.lookForUnsent();
+      for (const region of document.querySelectorAll("[id^=region-][data-merge]")) this.noted(region);
       const page = document.getElementById("page");
       if (!page || page.dataset.waiting === undefined) return;
       const names = window.ypomoni.looking().regions.split(",").filter((name) => name !== "register").join(",");
@@ -141,10 +144,37 @@ document.addEventListener("alpine:init", () => {
       const row = held && held.closest("[data-load]");
       const mark = held && (held.dataset.cell ? `[data-cell="${held.dataset.cell}"]` : held.dataset.state ? `[data-state="${held.dataset.state}"]`
         : held.dataset.supply ? `[data-supply="${held.dataset.supply}"]` : held.name ? `[name="${held.name}"]` : "");
-      region.innerHTML = html;
-      if (!held || !mark) return;
+      if (region.dataset.merge === undefined) region.innerHTML = html; else this.merge(region, html);
+      if (!held || !mark || held.isConnected) return;
       const again = (row ? region.querySelector(`[data-load="${row.dataset.load}"]`) || region : region).querySelector(mark);
       if (again) again.focus();
+    },
+
+    // Parts that say the same as before stay as they are: a browser is slow where much is drawn anew.
+    merge(region, html) {
+      const fresh = document.createElement("template");
+      fresh.innerHTML = html;
+      this.mergeParts(region, fresh.content);
+    },
+
+    mergeParts(old, fresh) {
+      const before = [...old.children];
+      const after = [...fresh.children];
+      if (before.length !== after.length) { old.replaceChildren(...after.map((part) => this.noted(part))); return; }
+      before.forEach((part, n) => {
+        const source = after[n].outerHTML;
+        if (sources.get(part) === source) return;
+        if (part.dataset.merge === undefined || after[n].dataset.merge === undefined) { part.replaceWith(this.noted(after[n])); return; }
+        this.mergeParts(part, after[n]);
+        sources.set(part, source);
+      });
+    },
+
+    // What a part looked like when it came from the server, before anything on the page changed it.
+    noted(part) {
+      sources.set(part, part.outerHTML);
+      if (part.dataset.merge !== undefined) for (const child of part.children) this.noted(child);
+      return part;
     },
 
     tell(detail) { this.notice = { text: detail.text, undo: detail.undo || "" }; },
