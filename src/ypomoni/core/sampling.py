@@ -24,6 +24,8 @@ MOST_PATTERN_PIECES = 1_500
 MOST_ROUNDS = 4
 # States are kept at every so many steps; in between they are walked to again.
 KEPT_EVERY_COUNT = 6
+# A sampled holdover is found to a quarter of a second. [h]
+FOUND_TO_H = 0.25 / 3600.0
 # The ripple of averaged bursts fades by e to this before the explicit walk counts.
 FADED = 3.0
 
@@ -88,11 +90,14 @@ class Batch:
         self.q, self.rb, self.lost = (np.array([getattr(p, n) for p in packs]) for n in ("capacity_ah", "resistance_ohm", "self_a"))
         self.g, self.k, self.r1 = first.g, first.k_per_h, first.r1_h
         self.heads, self.volts = np.array(first.ocv_knots_ratio), np.array(first.ocv_knots_v)
+        # The voltage between full and empty where it falls in a straight line, else 0.
+        self.rise_v = float(self.volts[-1] - self.volts[0]) if len(self.heads) == 2 else 0.0
         self.alarm_h = outages[0].alarm_h
         self.standby = build_pattern([o.standby for o in outages], outages[0].threshold_v)
         self.alarm = build_pattern([o.alarm for o in outages], outages[0].threshold_v)
         self.count = len(outages)
         self.everyone = np.arange(self.count)
+        self.is_more = self._alarm_is_more()
         self.mixed = bool(np.any(self.standby.draws[:, :, 1:]) or np.any(self.alarm.draws[:, :, 1:]))
         self._checkpoints: tuple[Array, Array, Array] | None = None
 
@@ -101,7 +106,7 @@ class Batch:
         h = 1.0 - (u + d) / self.q[who]
         safe = np.maximum(h, 1e-12)
         r = self.rb[who] * (1.0 + self.g * (1.0 - safe) / safe)
-        e = np.interp(safe, self.heads, self.volts)
+        e = self.volts[0] + self.rise_v * np.minimum(safe, 1.0) if self.rise_v else np.interp(safe, self.heads, self.volts)
         if not self.mixed:
             return draw[:, 0], np.where(h > 0, e - draw[:, 0] * r, -np.inf)
         i, p, s = draw[:, 0], draw[:, 1], draw[:, 2]
@@ -251,7 +256,7 @@ class Batch:
         who = np.flatnonzero(~fails_at_start)
         failing = np.flatnonzero(~fails_at_start & fails_at_end)
         if period_h == 0.0:
-            found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.2 * NUDGE_H)[0]
+            found[failing] = self._bisect(failing, t0[failing], stop_h[failing], FOUND_TO_H)[0]
             return found
         # A start known to fail, to a quarter of a period; then the first change of the pattern at which one fails, a period back. A start
         # a whole period earlier has more charge left, so beyond what was looked at only starts in step with failing ones are left.
@@ -261,12 +266,29 @@ class Batch:
             if not len(who):
                 break
             look_from = np.maximum(found[who] - period_h, t0[who])
-            earlier = self._earliest(who, found[who], look_from, looked_from[who], period_h)
+            begin_h = self._surely_carried_until_h(who, look_from, looked_from[who]) if self.is_more else look_from
+            earlier = self._earliest(who, found[who], begin_h, looked_from[who], period_h)
             looked_from[who] = look_from
             moved = earlier < found[who] - 2 * NUDGE_H
             found[who] = earlier
             who = who[moved]
         return found
+
+    def _alarm_is_more(self) -> bool:
+        """Say whether alarm never draws less than standby in any sample, its bursts being in step with those of standby."""
+        a, b = self.standby, self.alarm
+        in_step = a.starts_h.shape == b.starts_h.shape and np.allclose(a.starts_h, b.starts_h, rtol=0, atol=SAME_TIME_H)
+        return in_step and a.period_h == b.period_h and bool(np.all(b.draws >= a.draws - 1e-12))
+
+    def _surely_carried_until_h(self, who: Array, begin: Array, end: Array) -> Array:
+        """Return up to where between two times no start fails, where alarm never draws less than standby.
+
+        An alarm that started at the first and went on for ever has drawn more by any instant than one that starts later; so none fails that
+        is over before that one ends.
+        """
+        u, d = self.state_at(who, begin)
+        ended_h, _, _, ended = self.walk(self.alarm, who, begin, u, d, end + self.alarm_h, locate=True)
+        return np.where(ended, np.clip(ended_h - self.alarm_h - NUDGE_H, begin, end), end)
 
     def _earliest(self, who: Array, found: Array, begin: Array, end: Array, period_h: float) -> Array:
         """Return the first failing start between two times; ``found`` where none there fails."""
@@ -294,7 +316,7 @@ class Batch:
                 break
         inside = np.flatnonzero(~np.isnan(low))
         if len(inside):
-            found[inside] = self._bisect(who[inside], low[inside], high[inside], 0.2 * NUDGE_H)[0]
+            found[inside] = self._bisect(who[inside], low[inside], high[inside], FOUND_TO_H)[0]
         return found
 
     def _marks(self, begin: Array, end: Array, period_h: float) -> Array:
