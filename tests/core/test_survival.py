@@ -1,5 +1,7 @@
 """Sampled outages: the vectorised run is the scalar run, the same for a seed, and agrees with the band by root of squares."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from builders import core_plan, document
@@ -7,6 +9,7 @@ from builders import core_plan, document
 from ypomoni.core.case import Case
 from ypomoni.core.evaluation import estimate_band
 from ypomoni.core.survival import DEFAULT_SEED, draw_inputs, sample_holdovers, scalar_holdover_h, survival_curve
+from ypomoni.core.totals import MeasuredTotal
 
 TRANSMIT = {"current_a": 1.9, "duration_s": 12, "per_hour": 2}
 GUESSED = {"standby": {"current_a": 0.3, "provenance": "estimate"}, "alarm": {"current_a": 1.5, "provenance": "estimate"}}
@@ -75,6 +78,22 @@ def test_a_thousand_samples_agree_with_the_band_within_ten_percent(name):
     assert curve.low_h == pytest.approx(band.low, rel=0.1)
     assert curve.median_h == pytest.approx(band.expected, rel=0.05)
     assert curve.high_h == pytest.approx(band.high, rel=0.1)
+
+
+def test_a_total_that_was_read_narrows_the_samples_as_it_narrows_the_band():
+    """Three guesses behind a total known to 10 mA: both are less than two thirds as wide as without it, and agree; the loads still vary apart."""
+    loads = [{"standby": {"current_a": a, "provenance": "estimate"}} for a in (0.1, 0.2, 0.15)]
+    plan = core_plan(document({}, loads, {"alarm_min": 0}))
+    total = MeasuredTotal(in_alarm=False, current_a=0.45, uncertainty_a=0.01, at_v=12.0, load_keys=frozenset(x.key for x in plan.loads))
+    known, open_ = (Case(replace(plan.supplies[0], totals=totals), plan.loads) for totals in ((total,), ()))
+    curves = [survival_curve(sample_holdovers(case, 1000).holdovers_h, 24.0, DEFAULT_SEED) for case in (known, open_)]
+    band, _ = estimate_band(known, known.holdover().holdover_h)
+    widths = [c.high_h - c.low_h for c in curves]
+    assert widths[0] < 0.67 * widths[1]
+    assert (curves[0].low_h, curves[0].high_h) == (pytest.approx(band.low, rel=0.05), pytest.approx(band.high, rel=0.05))
+    inputs = draw_inputs(known, 400, DEFAULT_SEED)
+    assert inputs.standby_z.std(axis=0).min() > 0.5
+    assert (inputs.standby_z @ (0.4 * np.array([0.1, 0.2, 0.15]))).std() < 0.011
 
 
 def test_samples_are_the_same_for_a_seed_however_they_are_asked_for():

@@ -69,6 +69,9 @@ def test_the_whole_plan_is_played_at_once_and_what_cannot_be_says_why(client, ar
     """Four lines with their names; a temperature outside the tables, a supply that is not there, another organisation's site."""
     lines = play(client, archive, "all").json["lines"]
     assert [line["name"] for line in lines] == ["Main panel", "Bay A", "Bay B", "Fire panel"]
+    assert all(len({len(line[column]) for column in ("t", "v", "i", "full", "degc")}) == 1 for line in lines)
+    text = client.get(f"{BASE.format(archive)}outage/timeline.csv?supply=all").text
+    assert list(dict.fromkeys(r["supply"] for r in csv.DictReader(io.StringIO(text)))) == ["Main panel", "Bay A", "Bay B", "Fire panel"]
     cold = play(client, archive, "main-panel", degc=-19, swing=10)
     assert (cold.status_code, "no figure is given outside it" in cold.json["message"]) == (422, True)
     for wrong in ({"condition": -5}, {"condition": "nan"}, {"full": 0}, {"swing": "-1"}, {"alarm_min": "1e9"}, {"degc": "warm"}):

@@ -14,6 +14,7 @@ import numpy as np
 from ypomoni.core.case import Case
 from ypomoni.core.sampling import Batch
 from ypomoni.core.simulation import LoadCurrents, Outage
+from ypomoni.core.totals import spread_matrix
 from ypomoni.core.uncertainty import (
     CAPACITY_SPREAD_RATIO,
     CONDITION_SPREAD_RATIO,
@@ -54,9 +55,13 @@ class SurvivalCurve:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Inputs:
-    """What is drawn for each sample: a standard deviate per load, of the capacity, and of the condition. shape (n_samples,) or (n_samples, n_loads)"""
+    """What is drawn for each sample: a standard deviate per load, of the capacity, and of the condition. shape (n_samples,) or (n_samples, n_loads)
+
+    ``standby_z`` are those of the loads' standby currents: the same, or what measured totals leave of them.
+    """
 
     loads_z: np.ndarray
+    standby_z: np.ndarray
     capacity_z: np.ndarray
     condition_z: np.ndarray
 
@@ -64,23 +69,40 @@ class Inputs:
 def draw_inputs(case: Case, samples_count: int, seed: int, first: int = 0) -> Inputs:
     """Return the inputs of samples from ``first`` on; the same for a seed, however many are asked for at once."""
     count = len(case.currents)
-    z = np.empty((samples_count, count + 2))
+    totals, parts = case.total_parts_a(in_alarm=False)
+    z = np.empty((samples_count, count + 2 + len(totals)))
     for n in range(samples_count):
-        z[n] = np.random.default_rng((seed, first + n)).standard_normal(count + 2)
+        z[n] = np.random.default_rng((seed, first + n)).standard_normal(z.shape[1])
     z = np.clip(z, -LARGEST_Z, LARGEST_Z)
-    return Inputs(loads_z=z[:, :count], capacity_z=z[:, count], condition_z=z[:, count + 1])
+    standby_z = _given_totals(z[:, :count], z[:, count + 2 :], np.array(parts), np.array([t.uncertainty_a for t in totals]))
+    return Inputs(loads_z=z[:, :count], standby_z=standby_z, capacity_z=z[:, count], condition_z=z[:, count + 1])
 
 
-def currents_of_sample(case: Case, loads_z: np.ndarray) -> tuple[LoadCurrents, ...]:
+def _given_totals(loads_z: np.ndarray, totals_z: np.ndarray, parts_a: np.ndarray, limits_a: np.ndarray) -> np.ndarray:
+    """Return deviates of the loads given totals that were read: z − Pᵀ M⁻¹ (P z + R ε), so spread as the band is after them.
+
+    Conditioning by kriging (Matheron's rule; Journel & Huijbregts, Mining Geostatistics, 1978). P are the loads' parts of each total,
+    R its own limit, ε its deviates; the loads already stand where the totals put them. [A], shapes (n_totals, n_loads) and (n_totals,)
+    """
+    if not len(limits_a):
+        return loads_z
+    spread = np.array(spread_matrix(parts_a.tolist(), limits_a.tolist()))
+    said = loads_z @ parts_a.T + totals_z * limits_a
+    return loads_z - np.linalg.solve(spread, said.T).T @ parts_a
+
+
+def currents_of_sample(case: Case, loads_z: np.ndarray, standby_z: np.ndarray) -> tuple[LoadCurrents, ...]:
     """Return the currents of one sample: expected, moved towards the bad end by z/1.96 of its distance, or towards the good end."""
     found: list[LoadCurrents] = []
-    for c, (bad, good), z in zip(case.currents, case.current_ends, loads_z, strict=True):
+    for c, (bad, good), z, own_z in zip(case.currents, case.current_ends, loads_z, standby_z, strict=True):
         end, part = (bad if z >= 0 else good), abs(float(z)) / DEVIATIONS
+        standby_end, standby_part = (bad if own_z >= 0 else good), abs(float(own_z)) / DEVIATIONS
+        alarm_end, alarm_part = (standby_end, standby_part) if c.load.alarm_is_standby else (end, part)
         found.append(
             LoadCurrents(
                 load=c.load,
-                standby_current_a=_moved(c.standby_current_a, end.standby_current_a, part),
-                alarm_current_a=_moved(c.alarm_current_a, end.alarm_current_a, part),
+                standby_current_a=_moved(c.standby_current_a, standby_end.standby_current_a, standby_part),
+                alarm_current_a=_moved(c.alarm_current_a, alarm_end.alarm_current_a, alarm_part),
                 burst_currents_a=tuple(_moved(b, e, part) for b, e in zip(c.burst_currents_a, end.burst_currents_a, strict=True)),
                 extra_current_a=_moved(c.extra_current_a, end.extra_current_a, part),
                 extra_peak_a=c.extra_peak_a,
@@ -111,7 +133,7 @@ def scalar_holdover_h(case: Case, inputs: Inputs, n: int) -> float:
 def outage_of_sample(case: Case, inputs: Inputs, n: int) -> Outage:
     """Return the outage of one sample."""
     capacity_ratio, condition_ratio = bank_of_sample(case, float(inputs.capacity_z[n]), float(inputs.condition_z[n]))
-    currents = currents_of_sample(case, inputs.loads_z[n])
+    currents = currents_of_sample(case, inputs.loads_z[n], inputs.standby_z[n])
     return case.outage_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
 
 

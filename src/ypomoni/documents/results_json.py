@@ -11,6 +11,7 @@ from ypomoni.core.endurance import Why
 from ypomoni.core.results import PlanResult, SupplyResult
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.survival import SurvivalCurve
+from ypomoni.documents.register_table import guarded
 
 _SUPPLY = TypeAdapter(SupplyResult)
 
@@ -64,6 +65,16 @@ def write_played_csv(played: Played) -> str:
     writer = csv.writer(out)
     writer.writerow(SAMPLE_COLUMNS)
     writer.writerows([[f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS] for s in played.samples])
+    return out.getvalue()
+
+
+def write_plan_csv(played: dict[str, Played]) -> str:
+    """Return the timelines of several supplies, by name, as one CSV whose first column names the supply."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(("supply", *SAMPLE_COLUMNS))
+    for supply, outage in played.items():
+        writer.writerows([[guarded(supply), *(f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS)] for s in outage.samples])
     return out.getvalue()
 
 

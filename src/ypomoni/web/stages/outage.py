@@ -10,7 +10,7 @@ from ypomoni.actions.outage import Playable, find_playable, play, playables, sur
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.survival import CHUNKS
 from ypomoni.core.wording import plain_number, say_hours
-from ypomoni.documents.results_json import write_played_csv
+from ypomoni.documents.results_json import write_plan_csv, write_played_csv
 from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage
@@ -94,17 +94,20 @@ def played(site_id: int, plan_key: str) -> Any:
 @blueprint.get("/outage/timeline.csv")
 @signed_in
 def timeline(site_id: int, plan_key: str) -> Any:
-    """Answer with the timeline of a supply as CSV, under the conditions asked for."""
+    """Answer with the timeline of a supply, or of all that can be played, as CSV, under the conditions asked for."""
     page = _page(site_id, plan_key)
-    found = find_playable(to_core_plan(page.site_file, plan_key), request.args.get("supply", ""))
-    if found.case is None:
-        raise NotFound
+    plan = to_core_plan(page.site_file, plan_key)
+    key = request.args.get("supply", "")
+    wanted = playables(plan) if key == WHOLE else [find_playable(plan, key)]
     try:
-        outage, _ = play(found.case, conditions_of(_values()))
+        outages = {p.name: play(p.case, conditions_of(_values()))[0] for p in wanted if p.case}
     except (OutsideTableError, _ConditionsError) as error:
         return Response(str(error), 422, mimetype="text/plain")
+    if not outages:
+        raise NotFound
+    text = write_plan_csv(outages) if key == WHOLE else write_played_csv(next(iter(outages.values())))
     headers = {"Content-Disposition": f'attachment; filename="outage-{site_id}.csv"'}
-    return Response(write_played_csv(outage), mimetype="text/csv", headers=headers)
+    return Response(text, mimetype="text/csv", headers=headers)
 
 
 @blueprint.get("/outage/survival")

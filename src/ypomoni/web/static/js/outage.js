@@ -47,9 +47,13 @@
           if (x === null || !mark.name) continue;
           // Ends of several supplies are named, each on a line of its own.
           const right = x > bbox.left + bbox.width * 0.7;
-          ctx.fillStyle = colour("--ink");
           ctx.textAlign = right ? "right" : "left";
-          ctx.fillText(mark.name, x + (right ? -5 : 5) * ratio, bbox.top + (13 + 15 * (row % 6)) * ratio);
+          const at = [x + (right ? -5 : 5) * ratio, bbox.top + (13 + 15 * (row % 6)) * ratio];
+          const { width } = ctx.measureText(mark.name);
+          ctx.fillStyle = colour("--paper");
+          ctx.fillRect(at[0] - (right ? width + 2 * ratio : 2 * ratio), at[1] - 11 * ratio, width + 4 * ratio, 14 * ratio);
+          ctx.fillStyle = colour("--ink");
+          ctx.fillText(mark.name, ...at);
           row += 1;
         }
         if (found().must_h) upright(found().must_h, "--must", 2);
@@ -178,18 +182,24 @@
       },
 
       drawWhole() {
-        const root = this.box("v");
         // Supplies of different voltages are drawn on one scale, as a share of what they are named by.
         const differ = new Set(this.lines.map((line) => line.nominal_v)).size > 1;
-        const tables = this.lines.map((line) => [line.t, differ ? line.of_nominal : line.v]);
-        const data = window.uPlot.join(tables, tables.map(() => [null, 2]));
+        this.warms = this.lines.some((line) => new Set(line.degc).size > 1);
         this.said = `Terminal voltage of ${this.lines.length} supplies over time. ${this.why}`;
-        if (!this.charts.v) {
-          const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: 2, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, differ ? 1 : 2)} ${differ ? "%" : "V"}`) }));
-          const found = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: new Set(this.lines.map((line) => line.must_h)).size === 1 ? this.lines[0].must_h : null, end_h: null });
-          this.charts.v = chart(root, differ ? "terminal voltage, % of nominal" : "terminal voltage, V", 420, series, found, false);
+        const wanted = { v: differ ? ["terminal voltage, % of nominal", 300, "%", 1, "of_nominal"] : ["terminal voltage, V", 300, "V", 2, "v"], i: ["current, A", 130, "A", 3, "i"], full: ["charge left, %", 130, "%", 0, "full"], degc: ["temperature, °C", 130, "°C", 1, "degc"] };
+        const ends = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: new Set(this.lines.map((line) => line.must_h)).size === 1 ? this.lines[0].must_h : null, end_h: null });
+        for (const [name, [title, height, unit, digits, column]] of Object.entries(wanted)) {
+          if (name === "degc" && !this.warms) continue;
+          const tables = this.lines.map((line) => [line.t, line[column]]);
+          if (!this.charts[name]) {
+            const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: name === "v" ? 2 : 1.5, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, digits)} ${unit}`) }));
+            // The ends are named once, on the first chart.
+            const found = name === "v" ? ends : () => ({ ...ends(), marks: ends().marks.map((mark) => ({ ...mark, name: "" })) });
+            const range = name === "i" || name === "full" ? (_, low, high) => [0, high > 0 ? high * 1.08 : 1] : undefined;
+            this.charts[name] = chart(this.box(name), title, height, series, found, true, range, name === "v");
+          }
+          this.charts[name].setData(window.uPlot.join(tables, tables.map(() => [null, 2])));
         }
-        this.charts.v.setData(data);
       },
 
       // The curve is drawn as it grows.
