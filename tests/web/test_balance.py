@@ -219,8 +219,11 @@ def test_the_search_says_what_would_do_it_and_its_moves_are_ghosts_accepted_one_
     board = board_of(client, small, board_job=job)
     assert "no placement makes up for that" in board
     assert len(re.findall(r'data-state="\d" title="smallest of its kind', board)) == 3
+    said = re.findall(r"→ <b>([^<]+)</b> with this", board_of(client, small, board_job=job, board_option=0))
     whole = client.post(f"/jobs/{job}/accept", {"option": "0", "regions": "board,brief"})
     assert whole.status_code == 200, whole.json
+    assert said
+    assert set(said) <= set(re.findall(r'class="lane-hours"><b>([^<]+)</b>', whole.json["regions"]["board"]))
     assert "fails" not in re.findall(r"board-lane lane-(\w+)", whole.json["regions"]["board"])
     assert "Nothing has to move" in board_of(client, small, board_job=ask(client, small, app))
     assert client.post(f"/plans/{small['plan']}/undo", {"regions": "board"}).status_code == 200

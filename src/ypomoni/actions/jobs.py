@@ -11,7 +11,7 @@ from ypomoni.actions.balance import follow_moves
 from ypomoni.actions.edit import edit_many, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.optimiser import Effort, Move, Objective, Proposal, Relaxing, find_moves
+from ypomoni.core.optimiser import Binding, Effort, Move, Objective, Proposal, Relaxing, find_moves
 from ypomoni.core.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
@@ -108,6 +108,11 @@ def moves_of(proposal: Proposal, option: int | None) -> tuple[Move, ...]:
     if not 0 <= option < len(proposal.relaxations):
         raise NotFound
     return proposal.relaxations[option].moves
+
+
+def bindings_of(proposal: Proposal, option: int | None) -> tuple[Binding, ...]:
+    """Return what binds, and what holds, after the moves of a proposal, or of one of its relaxations."""
+    return proposal.bindings if option is None or option >= len(proposal.relaxations) else proposal.relaxations[option].bindings
 
 
 def accept(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[Row, int]:

@@ -20,16 +20,7 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
         "worst_ratio": None if found.worst_ratio == float("inf") else found.worst_ratio,
         "reasons": list(found.reasons),
         "unknown_runs": list(found.unknown_runs),
-        "bindings": [
-            {
-                "supply": b.supply_key,
-                "limit": b.standing.limit.value,
-                "share_ratio": None if b.standing.share_ratio == float("inf") else b.standing.share_ratio,
-                "amount": b.standing.amount,
-                "allowed": b.standing.allowed,
-            }
-            for b in found.bindings
-        ],
+        "bindings": [_binding(b) for b in found.bindings],
         "relaxations": [
             {
                 "kind": r.kind.value,
@@ -37,6 +28,7 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
                 "bank": None if r.bank is None else {k: getattr(r.bank, k) for k in SoldBank.__dataclass_fields__},
                 "smallest": r.is_smallest,
                 "moves": [_move(m) for m in r.moves],
+                "bindings": [_binding(b) for b in r.bindings],
             }
             for r in found.relaxations
         ],
@@ -56,24 +48,14 @@ def load_proposal(body: dict[str, Any]) -> Proposal:
         worst_ratio=body["worst_ratio"],
         reasons=tuple(body["reasons"]),
         unknown_runs=tuple(body["unknown_runs"]),
-        bindings=tuple(
-            Binding(
-                supply_key=b["supply"],
-                standing=Standing(
-                    limit=Limit(b["limit"]),
-                    share_ratio=float("inf") if b["share_ratio"] is None else b["share_ratio"],
-                    amount=b["amount"],
-                    allowed=b["allowed"],
-                ),
-            )
-            for b in body["bindings"]
-        ),
+        bindings=tuple(_read_binding(b) for b in body["bindings"]),
         relaxations=tuple(
             Relaxation(
                 kind=Relaxing(r["kind"]),
                 supply_key=r["supply"],
                 bank=SoldBank(**r["bank"]) if r["bank"] else None,
                 moves=tuple(_read_move(m) for m in r["moves"]),
+                bindings=tuple(_read_binding(b) for b in r["bindings"]),
                 is_smallest=r["smallest"],
             )
             for r in body["relaxations"]
@@ -87,3 +69,21 @@ def _move(move: Move) -> dict[str, Any]:
 
 def _read_move(part: dict[str, Any]) -> Move:
     return Move(load_key=part["load"], name=part["name"], from_key=part["from"], to_key=part["to"], cable_m=part["cable_m"])
+
+
+def _binding(binding: Binding) -> dict[str, Any]:
+    standing = binding.standing
+    return {
+        "supply": binding.supply_key,
+        "limit": standing.limit.value,
+        "share_ratio": None if standing.share_ratio == float("inf") else standing.share_ratio,
+        "amount": standing.amount,
+        "allowed": standing.allowed,
+        "holdover_h": binding.holdover_h,
+    }
+
+
+def _read_binding(part: dict[str, Any]) -> Binding:
+    share_ratio = float("inf") if part["share_ratio"] is None else part["share_ratio"]
+    standing = Standing(limit=Limit(part["limit"]), share_ratio=share_ratio, amount=part["amount"], allowed=part["allowed"])
+    return Binding(supply_key=part["supply"], standing=standing, holdover_h=part["holdover_h"])

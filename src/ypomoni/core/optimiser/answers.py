@@ -37,10 +37,11 @@ class Move:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Binding:
-    """The limit of a supply that is used most in an answer."""
+    """The limit of a supply that is used most in an answer, and how long it then holds. [h]"""
 
     supply_key: str
     standing: Standing
+    holdover_h: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,6 +55,7 @@ class Relaxation:
     supply_key: str | None = None
     bank: SoldBank | None = None
     moves: tuple[Move, ...]
+    bindings: tuple[Binding, ...] = ()
     is_smallest: bool
 
     @property

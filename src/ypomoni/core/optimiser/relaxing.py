@@ -30,14 +30,15 @@ def after(plan: Plan, moves: tuple[Move, ...]) -> Plan:
 
 
 def bindings_of(plan: Plan) -> tuple[Binding, ...]:
-    """Return the most used limit of every supply whose hours can be named."""
+    """Return the most used limit of every supply whose hours can be named, and those hours."""
     found: list[Binding] = []
     for supply in plan.supplies:
         loads = plan.loads_on(supply.key)
         if can_be_computed(supply, loads):
             case = Case(replace(supply, totals=()), loads)
             if not case.draws_nothing:
-                found.append(Binding(supply_key=supply.key, standing=standings(case)[0]))
+                holdover_h = case.holdover().holdover_h
+                found.append(Binding(supply_key=supply.key, standing=standings(case)[0], holdover_h=holdover_h))
     return tuple(found)
 
 
@@ -163,7 +164,8 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
             found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
             if found.placement is not None:
                 moves = search.moves(found.placement)
-                answer = Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, is_smallest=True)
+                binds = bindings_of(after(search.plan, moves))
+                answer = Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, bindings=binds, is_smallest=True)
                 high = trying
             else:
                 all_ruled_out = all_ruled_out and found.is_ruled_out
@@ -226,7 +228,8 @@ def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation |
         found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
         if found.placement is not None:
             moves = search.moves(found.placement)
-            return Relaxation(kind=Relaxing.SUPPLY, supply_key=supply.key, moves=moves, is_smallest=is_smallest)
+            binds = bindings_of(after(changed, moves))
+            return Relaxation(kind=Relaxing.SUPPLY, supply_key=supply.key, moves=moves, bindings=binds, is_smallest=is_smallest)
         is_smallest = is_smallest and found.is_ruled_out
     return None
 
@@ -238,7 +241,8 @@ def _left_out(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
     found = search.run(until_s)
     if found.placement is None:
         return None
-    return Relaxation(kind=Relaxing.DROP, moves=search.moves(found.placement), is_smallest=found.is_proven)
+    moves = search.moves(found.placement)
+    return Relaxation(kind=Relaxing.DROP, moves=moves, bindings=bindings_of(after(plan, moves)), is_smallest=found.is_proven)
 
 
 __all__ = ["NEW_KEY", "after", "best_balance", "bindings_of", "coverage_ratio", "reasons_of", "relaxations", "with_bank"]

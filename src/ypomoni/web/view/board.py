@@ -79,6 +79,7 @@ class BoardLane:
     key: str
     name: str
     hours: str
+    then: str
     band: str
     must: str
     lines: tuple[tuple[str, bool], ...]
@@ -109,8 +110,18 @@ class Board:
     found_count: int
 
 
-def build_board(result: PlanResult, supplies: list[Row], loads: list[Row], look: BoardLook, moves: tuple[Move, ...] = ()) -> Board:
-    """Return the board of a plan, its pieces as thick as their current, with what a proposal would move as ghosts."""
+def build_board(
+    result: PlanResult,
+    supplies: list[Row],
+    loads: list[Row],
+    look: BoardLook,
+    moves: tuple[Move, ...] = (),
+    then_h: dict[str, float] | None = None,
+) -> Board:
+    """Return the board of a plan, its pieces as thick as their current, with what a proposal would move as ghosts.
+
+    ``then_h``: how long each supply would hold after all of these moves, where that is known. [h]
+    """
     least_px = LEAST_TOUCH_PX if look.touch else LEAST_PX
     by_key, rows = {s["key"]: s for s in supplies}, {r["key"]: r for r in loads}
     axis_h = axis_length_h(result) if result.supplies else 24.0
@@ -120,7 +131,7 @@ def build_board(result: PlanResult, supplies: list[Row], loads: list[Row], look:
     px_per_a = min(max(GREATEST_PX, least_px) / greatest_a, FULLEST_PX / fullest_a) if greatest_a > 0 else 0.0
     names = {s["key"]: s["name"] for s in supplies}
     going = {m.load_key: names.get(m.to_key or "", "no supply") for m in moves if m.load_key in rows}
-    drawing = _Drawing(rows=rows, look=look, px_per_a=px_per_a, least_px=least_px, going=going)
+    drawing = _Drawing(rows=rows, look=look, px_per_a=px_per_a, least_px=least_px, going=going, then_h=then_h or {})
     lanes = tuple(drawing.lane(s, result, axis_h, by_key[s.key], moves) for s in result.supplies)
     ids = {s["id"] for s in supplies}
     waiting = [r for r in loads if r["supply_id"] not in ids and drawing.is_found(r)]
@@ -153,6 +164,7 @@ class _Drawing:
     px_per_a: float
     least_px: float
     going: dict[str, str]
+    then_h: dict[str, float]
 
     def is_found(self, row: Row) -> bool:
         """Whether a load is among those searched for."""
@@ -181,6 +193,7 @@ class _Drawing:
             key=s.key,
             name=s.name,
             hours=hours_of(s),
+            then=self.then(s),
             band=f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}" if s.holdover and s.holdover.expected > 0 else "",
             must=say_required_h(s.standby_h),
             lines=() if is_shut else _lines(s, supply),
@@ -195,6 +208,13 @@ class _Drawing:
             ghosts=ghosts,
             hidden_count=len(shares) if is_shut else len(shares) - len(shown),
         )
+
+    def then(self, s: SupplyResult) -> str:
+        """Return how long a supply would hold after the moves of the proposal, where that is not what it holds now."""
+        then_h = self.then_h.get(s.key)
+        if then_h is None or s.holdover is None or abs(then_h - s.holdover.expected) < 0.01 * s.holdover.expected:
+            return ""
+        return say_hours(then_h, not_reaching_h=s.standby_h)
 
     def _groups(self, shares: list[LoadShare]) -> list[list[LoadShare]]:
         """Return the loads as they are taken, heaviest first: each by itself, or all of a branch at once."""
