@@ -147,7 +147,11 @@ def test_a_played_outage_ends_where_the_holdovers_own_run_ends():
     """Two ways through the model: the walk of the holdover, and the played one, within half a second; and with very many bursts."""
     loads = [{"min_v": 10.9}, {"behaviour": "constant_power", "bursts": [TRANSMIT]}]
     often = [{"standby": {"current_a": 0.002}, "bursts": [{"current_a": 0.5, "duration_s": 2, "per_hour": 60}]}]
-    for found in (loads, often):
+    # Begins late, and draws less than between bursts: the pattern has to settle before it may be spread.
+    late = [
+        {"quantity": 3, "standby": {"current_a": 0.3}, "bursts": [{"current_a": 0.1, "duration_s": 25, "per_hour": 120, "offset_s": 1000}]}
+    ]
+    for found in (loads, often, late):
         case = case_of(None, found)
         played = play_supply(case, Conditions())
         assert played.end.t_h == pytest.approx(case.holdover().endurance_h, rel=1e-4, abs=2e-4)

@@ -44,6 +44,18 @@ CASES = {
         {},
     ),
     "many bursts before the end": ({}, [OFTEN], {}),
+    "alarms that fail only just after a burst": (
+        {"bank": {"capacity_ah": 12}},
+        [
+            {
+                "behaviour": "resistive",
+                "standby": {"current_a": 0.027},
+                "alarm": {"current_a": 0.485, "provenance": "measured"},
+                "bursts": [{"current_a": 0.875, "duration_s": 1, "per_hour": 12}],
+            }
+        ],
+        {"alarm_min": 120},
+    ),
     "a burst that trips it long before its charge is spent": (
         {"bank": {"capacity_ah": 12, "condition_ratio": 0.6}},
         [{"standby": {"current_a": 0.02, "provenance": "data_sheet"}, "bursts": [{"current_a": 3.0, "duration_s": 3, "per_hour": 20}]}],

@@ -21,7 +21,7 @@ CROSSING_COUNT = 44
 SEEK_COUNT = 40
 # A pattern of more pieces than this is walked with its bursts spread evenly: nobody could tell the difference.
 MOST_PATTERN_PIECES = 1_500
-MOST_ROUNDS = 4
+MOST_ROUNDS = 12
 # States are kept at every so many steps; in between they are walked to again.
 KEPT_EVERY_COUNT = 6
 # A sampled holdover is found to a quarter of a second. [h]
@@ -272,7 +272,18 @@ class Batch:
             moved = earlier < found[who] - 2 * NUDGE_H
             found[who] = earlier
             who = who[moved]
+            found[who] = self._in_step(who, found[who], t0[who], period_h)
+            looked_from[who] = np.minimum(looked_from[who], found[who])
         return found
+
+    def _in_step(self, who: Array, found: Array, least: Array, period_h: float) -> Array:
+        """Return the earliest start that fails whole periods before failing ones: with every period before, more charge is left."""
+        low, high = np.zeros(len(who), dtype=int), np.floor((found - least) / period_h).astype(int) + 1
+        while len(wide := np.flatnonzero(high - low > 1)):
+            middle = (low[wide] + high[wide]) // 2
+            fails = ~self.carries(who[wide], found[wide] - middle * period_h + 2 * NUDGE_H)
+            low[wide], high[wide] = np.where(fails, middle, low[wide]), np.where(fails, high[wide], middle)
+        return found - low * period_h
 
     def _alarm_is_more(self) -> bool:
         """Say whether alarm never draws less than standby in any sample, its bursts being in step with those of standby."""

@@ -150,7 +150,8 @@ class Player:
         """Play until the last limit that ends a run, or the horizon; bursts are spread evenly before ``averaged_until_h``."""
         u, d = (1.0 - self.start_ratio) * self.pack(0.0).capacity_ah, 0.0
         t = 0.0
-        for timeline, in_alarm, end_h in self._legs(averaged_until_h):
+        spread_h = self._spread_h(averaged_until_h)
+        for timeline, in_alarm, end_h in self._legs(*spread_h):
             if in_alarm and t == self.alarm_at_h:
                 self._note(t, u, d, timeline.pieces(t, end_h)[0][1:], Mark.ALARM, "the alarm begins", None, in_alarm=True)
             u, d = self._leg(timeline, t, end_h, u, d, in_alarm=in_alarm)
@@ -165,17 +166,29 @@ class Player:
             samples=tuple(self.samples),
             events=tuple(self.events),
             end=self.end,
-            averaged_until_h=averaged_until_h,
+            averaged_until_h=spread_h[1],
             until_h=self.samples[-1].t_h if self.samples else 0.0,
         )
 
-    def _legs(self, averaged_until_h: float) -> list[tuple[Timeline, bool, float]]:
+    @property
+    def _alarm_begins_h(self) -> float:
+        return self.until_h if self.alarm_at_h is None or self.alarm_h <= 0 else min(self.alarm_at_h, self.until_h)
+
+    def _spread_h(self, until_h: float) -> tuple[float, float]:
+        """Return from when to when bursts are spread evenly: whole periods of the pattern, once it repeats; (0, 0) where none fits. [h]"""
+        period_h = self.standby.common_period_h
+        if until_h <= 0 or period_h <= 0:
+            return 0.0, 0.0
+        from_h = period_h * math.ceil(self.standby.settled_h / period_h)
+        periods_count = int((min(until_h, self._alarm_begins_h) - from_h) / period_h)
+        return (from_h, from_h + periods_count * period_h) if periods_count > 0 else (0.0, 0.0)
+
+    def _legs(self, spread_from_h: float, spread_until_h: float) -> list[tuple[Timeline, bool, float]]:
+        begin_h = self._alarm_begins_h
         legs: list[tuple[Timeline, bool, float]] = []
-        begin_h = self.until_h if self.alarm_at_h is None or self.alarm_h <= 0 else min(self.alarm_at_h, self.until_h)
-        if averaged_until_h > 0:
-            legs.append((self.standby.averaged(), False, min(averaged_until_h, begin_h)))
-        if begin_h > averaged_until_h:
-            legs.append((self.standby, False, begin_h))
+        if spread_until_h > 0:
+            legs += [(self.standby, False, spread_from_h), (self.standby.averaged(), False, spread_until_h)]
+        legs.append((self.standby, False, begin_h))
         if begin_h < self.until_h:
             over_h = min(self.until_h, begin_h + self.alarm_h)
             legs.append((self.alarm, True, over_h))
