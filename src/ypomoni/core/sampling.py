@@ -13,7 +13,8 @@ import numpy as np
 from ypomoni.core.batteries import Pack
 from ypomoni.core.simulation import Outage, Timeline
 from ypomoni.core.simulation.demand import SAME_TIME_H
-from ypomoni.core.simulation.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, NUDGE_H, PEAK_SHARE_RATIO, START_SHARE_RATIO
+from ypomoni.core.simulation.ends import NUDGE_H
+from ypomoni.core.simulation.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, PEAK_SHARE_RATIO, START_SHARE_RATIO
 from ypomoni.core.simulation.state import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 
 Array = np.ndarray

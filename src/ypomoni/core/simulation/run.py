@@ -9,13 +9,13 @@ charge left, so a whole period without a failure proves the rest. Where alarm ne
 import bisect
 import itertools
 import math
-from dataclasses import dataclass
-from enum import StrEnum
 from functools import cached_property
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.loads import Draw
 from ypomoni.core.simulation.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
+from ypomoni.core.simulation.ends import NUDGE_H, End, Holdover, end_of
+from ypomoni.core.simulation.order import Order, compare_demand
 from ypomoni.core.simulation.state import COLLAPSED, Stop, relax, terminal, walk
 
 HORIZON_H = 87_600.0
@@ -26,53 +26,8 @@ START_SHARE_RATIO = 0.96
 PEAK_SHARE_RATIO = 0.97
 EDGES_PER_CHUNK = 120.0
 AVERAGED_STEPS = 24
-NUDGE_H = 0.005 / 3600.0
 MANY_CHANGES_COUNT = 200
 BISECTION_H = 0.1 / 3600.0
-
-
-class EndCause(StrEnum):
-    """What ended a run."""
-
-    THRESHOLD = "threshold"
-    COLLAPSE = "collapse"
-    HORIZON = "horizon"
-
-
-class Order(StrEnum):
-    """How the alarm's demand compares with that of standby, at every instant."""
-
-    ALARM_IS_MORE = "alarm_is_more"
-    ALARM_IS_LESS = "alarm_is_less"
-    MIXED = "mixed"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class End:
-    """Where a run ended: time after mains failure, state, battery current and voltage there, and what was active."""
-
-    t_h: float
-    u_ah: float
-    d_ah: float
-    head_ratio: float
-    current_a: float
-    terminal_v: float
-    cause: EndCause
-    in_alarm: bool
-    in_burst: bool
-    # The voltage at which the equipment's end was then, and the load at the end of a cable that asked for it, if one did.
-    threshold_v: float
-    cable_owner: str | None = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Holdover:
-    """The holdover, the end that bounds it, and the end of standby alone. [h]"""
-
-    holdover_h: float
-    end: End
-    endurance_h: float
-    standby_end: End
 
 
 class Outage:
@@ -408,65 +363,5 @@ class Outage:
             low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         return low
 
-    # -- what ended it ------------------------------------------------------------------------------------------------------------
-
     def _end(self, stop: Stop, *, in_alarm: bool) -> End:
-        timeline = self.alarm if in_alarm else self.standby
-        i, p, s = timeline.pieces(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
-        current_a, terminal_v = terminal(self.pack, stop.u_ah, stop.d_ah, i, p, s)
-        rest_v = terminal(self.pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
-        asking = max(timeline.floors, key=lambda f: f.floor_v(stop.t_h), default=None)
-        floor_v = asking.floor_v(stop.t_h) if asking else 0.0
-        threshold_v = max(self.threshold_v, floor_v)
-        if not stop.ended:
-            cause = EndCause.HORIZON
-        elif (terminal_v == COLLAPSED and self._collapses(stop, (i, p, s))) or terminal_v > threshold_v * 1.001:
-            cause = EndCause.COLLAPSE
-        else:
-            cause = EndCause.THRESHOLD
-        in_burst = (i, p, s) != tuple(timeline.base) and rest_v >= self.threshold_v and sum((i, p, s)) > sum(timeline.base)
-        return End(
-            t_h=stop.t_h,
-            u_ah=stop.u_ah,
-            d_ah=stop.d_ah,
-            head_ratio=max(0.0, 1.0 - (stop.u_ah + stop.d_ah) / self.pack.capacity_ah),
-            current_a=current_a,
-            terminal_v=max(0.0, terminal_v),
-            cause=cause,
-            in_alarm=in_alarm,
-            in_burst=in_burst,
-            threshold_v=threshold_v,
-            cable_owner=asking.owner if asking and floor_v > self.threshold_v else None,
-        )
-
-    def _collapses(self, stop: Stop, draw: tuple[float, float, float]) -> bool:
-        return draw[1] > 0 and stop.u_ah + stop.d_ah < self.pack.capacity_ah
-
-
-def compare_demand(standby: Timeline, alarm: Timeline, lowest_v: float, highest_v: float) -> Order:
-    """Return whether alarm draws at least, or at most, what standby draws at every instant, at any voltage in between. [V]
-
-    Trains are compared one by one: a burst that goes on always is active in both states at the same instants.
-    """
-    voltages_v = [lowest_v + (highest_v - lowest_v) * n / 4 for n in range(5)]
-    least, most = float("inf"), float("-inf")
-    for v in voltages_v:
-        base_a = alarm.base.plus(standby.base.times(-1.0)).at_nominal_a(v)
-        swings_a = [t.peak_excess_a() * t.unit.at_nominal_a(v) for t in alarm.trains]
-        falls_a = [t.least_excess_a() * t.unit.at_nominal_a(v) for t in alarm.trains]
-        standby_swings_a = [t.peak_excess_a() * t.unit.at_nominal_a(v) for t in standby.trains]
-        standby_falls_a = [t.least_excess_a() * t.unit.at_nominal_a(v) for t in standby.trains]
-        if len(alarm.trains) == len(standby.trains) and all(
-            a.waves and len(a.waves) == len(s.waves) for a, s in zip(alarm.trains, standby.trains, strict=True)
-        ):
-            # The same bursts in both: each contributes its own difference, or nothing.
-            differences_a = [a - s for a, s in zip(swings_a, standby_swings_a, strict=True)]
-            differences_a += [a - s for a, s in zip(falls_a, standby_falls_a, strict=True)]
-            least = min(least, base_a + sum(min(0.0, x) for x in differences_a))
-            most = max(most, base_a + sum(max(0.0, x) for x in differences_a))
-        else:
-            least = min(least, base_a + sum(falls_a) - sum(standby_swings_a))
-            most = max(most, base_a + sum(swings_a) - sum(standby_falls_a))
-    if least >= -1e-12:
-        return Order.ALARM_IS_MORE
-    return Order.ALARM_IS_LESS if most <= 1e-12 else Order.MIXED
+        return end_of(self.pack, self.alarm if in_alarm else self.standby, self.threshold_v, stop, in_alarm=in_alarm)
