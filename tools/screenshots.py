@@ -8,6 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 from throwaway import application, served
 
+from ypomoni.actions.jobs import work_once
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -78,10 +79,6 @@ def main() -> None:
         shoot(page, "sites")
         open_archive(page)
         shoot(page, "plan")
-        page.locator(".suppliesbox").scroll_into_view_if_needed()
-        page.evaluate("document.querySelector('.suppliesbox').scrollIntoView()")
-        shoot(page, "supplies")
-        page.evaluate("window.scrollTo(0, 0)")
         page.locator(".answer-lead").click()
         page.wait_for_selector(".working")
         shoot(page, "working")
@@ -108,6 +105,12 @@ def main() -> None:
         shoot(page, "balance-held")
         page.keyboard.press("Escape")
         page.mouse.up()
+        page.get_by_role("button", name="Find the fewest moves").click()
+        while not work_once(app.extensions["pool"]):
+            page.wait_for_timeout(200)
+        page.locator(".proposal-options button").first.click(timeout=60_000)
+        page.wait_for_selector(".ghost")
+        shoot(page, "balance-proposal")
         page.goto(f"{plan_address}/compare?plan=as-found&plan=proposal")
         page.wait_for_selector(".compare")
         shoot(page, "compare")
