@@ -70,6 +70,33 @@ def drag(page, name, to):
     page.mouse.move(*middle(lane(page, to).locator(".board-svg")), steps=8)
 
 
+def test_a_piece_is_pinned_a_lane_shut_a_load_found_and_the_others_stay_as_they_are_drawn(open_page):
+    """A pinned piece may go nowhere until it is unpinned; a shut lane shows no pieces and its hours; lanes nothing happened to are not drawn anew."""
+    page = open_page()
+    open_board(page)
+    page.evaluate("for (const lane of document.querySelectorAll('.board-lane')) lane.drawnOnce = true")
+    piece(page, "Glass-break detector").focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Pin it here").click()
+    expect(page.locator(".notice")).to_contain_text("stays where it is")
+    expect(piece(page, "Glass-break detector")).to_have_class(re.compile("piece-pinned"))
+    assert page.evaluate("[...document.querySelectorAll('.board-lane')].filter((lane) => !lane.drawnOnce).length") == 1
+    piece(page, "Glass-break detector").focus()
+    page.keyboard.press("Enter")
+    expect(lane(page, "Bay B").locator("[data-offer]")).to_contain_text("pinned to where it is")
+    expect(page.locator("[data-put]:visible")).to_have_count(0)
+    page.get_by_role("button", name="Unpin it").click()
+    expect(piece(page, "Glass-break detector")).not_to_have_class(re.compile("piece-pinned"))
+    page.get_by_role("button", name="Shut Bay A").click()
+    expect(lane(page, "Bay A").locator(".piece")).to_have_count(0)
+    expect(lane(page, "Bay A")).to_contain_text("36 h")
+    page.get_by_role("button", name="Open Bay A").click()
+    expect(page.locator(".piece")).to_have_count(27)
+    page.get_by_label("Find a load").fill("beam")
+    expect(page.locator(".piece")).to_have_count(1)
+    expect(page.get_by_text("1 of 27 loads match")).to_be_visible()
+
+
 def test_pieces_are_dragged_with_the_mouse_every_figure_follows_and_all_is_undone(open_page):
     """While it is held each lane says what would be or why not; two go with Ctrl; a part of a bus is refused; undone, all is as before."""
     page = open_page(expected=("422",))
