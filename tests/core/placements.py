@@ -6,9 +6,10 @@ from dataclasses import replace
 from builders import core_plan, document, merged
 
 from ypomoni.core.balancing import fixed_reason, moved
-from ypomoni.core.loads import Burst
+from ypomoni.core.loads import Burst, Run
 from ypomoni.core.meeting import meets
-from ypomoni.core.optimiser.units import units_of
+from ypomoni.core.optimiser.units import run_m, units_of
+from ypomoni.core.places import Place
 
 EASY = {"standby_h": 12, "alarm_min": 30}
 
@@ -113,8 +114,26 @@ def full_site(seed, loads_count=200, mean_a=0.42):
     return found
 
 
-def fewest_by_trying_all(plan):
-    """Return the fewest moves of all placements that keep the rules and every limit; None where there is none."""
+def with_runs(plan, seed):
+    """Return a plan whose loads are in three places, most of them so many metres of cable from each supply."""
+    draw = random.Random(seed)
+    places = [Place(key=f"p{n}", name=f"Place {n}", typical_degc=20.0, min_degc=5.0) for n in range(3)]
+    runs = tuple(
+        Run(place_key=place.key, supply_key=s.key, length_m=float(draw.randint(3, 120)), section_mm2=1.5)
+        for place in places
+        for s in plan.supplies
+        if draw.random() < 0.8
+    )
+    return replace(plan, runs=runs, loads=tuple(replace(load, place=draw.choice(places)) for load in plan.loads))
+
+
+def metres_of(plan):
+    """Return what a load's going to a supply costs where cable is to be least: its metres, and a hundredth for the move."""
+    return lambda load, supply: 0.01 + run_m(plan, load, supply.key)[0]
+
+
+def least_by_trying_all(plan, cost=None):
+    """Return the least cost of all placements that keep the rules and every limit, or the fewest moves; None where there is none."""
     units, supplies = units_of(list(plan.loads)), plan.supplies
     known = {}
 
@@ -142,7 +161,9 @@ def fewest_by_trying_all(plan):
             # More load never helps: what fails already is not filled up further.
             with_it = chosen[s] | {u}
             if fine(s, with_it):
-                place(u + 1, (*chosen[:s], with_it, *chosen[s + 1 :]), moves + len(going))
+                place(
+                    u + 1, (*chosen[:s], with_it, *chosen[s + 1 :]), moves + sum(cost(load, supplies[s]) if cost else 1 for load in going)
+                )
 
     empty = tuple(frozenset() for _ in supplies)
     if all(fine(s, frozenset()) for s in range(len(supplies))):

@@ -28,9 +28,9 @@ DROP_COST = 1_000.0
 DROP_RANK = {Purpose.CONVENIENCE: 0.0, None: 1.0, Purpose.MONITORING: 2.0, Purpose.SECURITY: 3.0}
 # A metre is worth this many moves where cable counts, and a move a little, so that no load is moved for nothing.
 MOVE_WEIGHT = 0.01
-LONGEST_SOLVE_S = 4.0
+LONGEST_SOLVE_S = 1.8
 # What of the linear bound a bank with bursts, cables and powers on it is first trusted to keep, and how that is learnt from what fails.
-FIRST_SHARE_RATIO = 0.96
+FIRST_SHARE_RATIO = 0.985
 LEARN_RATIO = 0.995
 MARGIN_SOLVE_S = 1.5
 # So many sets of units that could leave a supply are looked at.
