@@ -55,7 +55,7 @@ def test_a_worker_killed_in_the_middle_leaves_its_job_to_the_next(conninfo, star
     first.send_signal(signal.SIGKILL)
     first.wait()
     with psycopg.connect(conninfo, row_factory=dict_row) as connection:
-        connection.execute("UPDATE job SET search_s = 0.5, heartbeat_at = now() - interval '1 minute' WHERE id = %s", (job_id,))
+        connection.execute("UPDATE job SET search_s = 1, heartbeat_at = now() - interval '1 minute' WHERE id = %s", (job_id,))
     start()
     assert wait_for(conninfo, job_id, {"done", "failed"}) == {"state": "done", "attempts": 2}
     with psycopg.connect(conninfo, row_factory=dict_row) as connection:
@@ -71,9 +71,12 @@ def test_a_search_under_way_is_cancelled_and_says_how_far_it_was(conninfo, start
         job_id = ask_for_moves(connection, actor, plan["id"], Objective.MOVES, long=True)
     start()
     wait_for(conninfo, job_id, {"running"})
-    time.sleep(1.5)
-    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
-        _, view = see_job(connection, actor, job_id)
+    with psycopg.connect(conninfo, row_factory=dict_row, autocommit=True) as connection:
+        for _ in range(400):
+            _, view = see_job(connection, actor, job_id)
+            if view.progress:
+                break
+            time.sleep(0.1)
         assert (view.state, view.proposal) == ("running", None)
         assert view.progress
         cancel(connection, actor, job_id)
