@@ -11,7 +11,7 @@ from ypomoni.actions.balance import follow_moves
 from ypomoni.actions.edit import edit_many, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.optimiser import Binding, Effort, Move, Objective, Proposal, Relaxing, find_moves
+from ypomoni.core.optimiser import Effort, Objective, Proposal, Relaxation, Relaxing, find_moves
 from ypomoni.core.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
@@ -101,18 +101,13 @@ def cancel(connection: Connection, actor: Actor, job_id: int) -> None:
     cancel_job(connection, actor.organisation_id, job_id)
 
 
-def moves_of(proposal: Proposal, option: int | None) -> tuple[Move, ...]:
-    """Return the moves of a proposal, or of one of its relaxations."""
+def chosen_of(proposal: Proposal, option: int | None) -> Proposal | Relaxation:
+    """Return a proposal itself, or one of its relaxations: either has its moves and what binds after them."""
     if option is None:
-        return proposal.moves
+        return proposal
     if not 0 <= option < len(proposal.relaxations):
         raise NotFound
-    return proposal.relaxations[option].moves
-
-
-def bindings_of(proposal: Proposal, option: int | None) -> tuple[Binding, ...]:
-    """Return what binds, and what holds, after the moves of a proposal, or of one of its relaxations."""
-    return proposal.bindings if option is None or option >= len(proposal.relaxations) else proposal.relaxations[option].bindings
+    return proposal.relaxations[option]
 
 
 def accept(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[Row, int]:
@@ -126,11 +121,11 @@ def accept(connection: Connection, actor: Actor, job_id: int, option: int | None
     plan, view = see_job(connection, actor, job_id)
     if view.proposal is None:
         raise NotFound
-    moves = moves_of(view.proposal, option)
-    relaxation = None if option is None else view.proposal.relaxations[option]
+    chosen = chosen_of(view.proposal, option)
+    relaxation = chosen if isinstance(chosen, Relaxation) else None
     if relaxation is not None and relaxation.kind is Relaxing.SUPPLY and only is None:
         raise Refused([Fault("", "Add the supply first, then ask again: there is none to move to yet.")])
-    targets = {m.load_key: m.to_key for m in moves if only is None or m.load_key == only}
+    targets = {m.load_key: m.to_key for m in chosen.moves if only is None or m.load_key == only}
     if only is not None and not targets:
         raise NotFound
     if relaxation is not None and relaxation.bank is not None and only is None:

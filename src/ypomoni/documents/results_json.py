@@ -64,7 +64,7 @@ def write_played_csv(played: Played) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(SAMPLE_COLUMNS)
-    writer.writerows([[f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS] for s in played.samples])
+    writer.writerows(_sample_cells(played))
     return out.getvalue()
 
 
@@ -74,8 +74,12 @@ def write_plan_csv(played: dict[str, Played]) -> str:
     writer = csv.writer(out)
     writer.writerow(("supply", *SAMPLE_COLUMNS))
     for supply, outage in played.items():
-        writer.writerows([[guarded(supply), *(f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS)] for s in outage.samples])
+        writer.writerows([guarded(supply), *cells] for cells in _sample_cells(outage))
     return out.getvalue()
+
+
+def _sample_cells(played: Played) -> list[list[str]]:
+    return [[f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS] for s in played.samples]
 
 
 SAMPLE_COLUMNS = ("t_h", "terminal_v", "current_a", "charge_left_ratio", "temperature_degc")

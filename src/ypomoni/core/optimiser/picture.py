@@ -141,25 +141,23 @@ def _sides_of(
     pack, threshold_v, full_v = outage.pack, outage.threshold_v, outage.pack.ocv_knots_v[-1]
     added = [b.plus(a) for b, a in zip(bursts, alarms, strict=True)]
     before = [d.plus(more) for d, more in zip(steady, added, strict=True)]
-    found: list[Row] = []
-    x_a, y_a = ([_at_least_a(d, full_v, threshold_v) for d in draws] for draws in (before, end.then))
     # Rounded up: supplies alike but for a milliamp share one picture.
     every_a = [sum(_at_least_a(d, threshold_v, threshold_v) for d in draws) + own_a for draws in (end.then, before)]
     greatest_a, all_a = (math.ceil(100 * part_a) / 100 for part_a in every_a)
     # More than its output limit it never gives at all.
     greatest_a = max(greatest_a if limit_a is None else min(greatest_a, limit_a * (1 + ROUNDING_RATIO)), 0.01)
     edge = edge_of(pack, threshold_v, end.until_h, end.lasts_h, greatest_a, not any(any(d) for d in added))
-    for a, b, c in sides_of(edge, all_a, greatest_a):
-        found.append(([a * x + b * y for x, y in zip(x_a, y_a, strict=True)], c - (a + b) * own_a))
-    if not edge.corners or not any(d.power_w for d in (*before, *end.then)):
-        return found
-    added_a = math.ceil(1e3 * sum(max(0.0, _at_least_a(d, threshold_v, full_v)) for d in added)) / 1e3
-    levels = levels_of(pack, end.until_h, edge.corners[0][0], added_a)
-    mean_v, end_v = levels[-1].mean_v, levels[-1].end_v
-    x_a = [_at_least_a(d, mean_v, threshold_v) for d in before]
-    y_a = [_at_least_a(d, end_v, threshold_v) for d in end.then]
-    for a, b, c in sides_of(eased(edge, levels), all_a, greatest_a):
-        found.append(([a * x + b * y for x, y in zip(x_a, y_a, strict=True)], c - (a + b) * own_a))
+    seen = [(edge, full_v, full_v)]
+    if edge.corners and any(d.power_w for d in (*before, *end.then)):
+        added_a = math.ceil(1e3 * sum(max(0.0, _at_least_a(d, threshold_v, full_v)) for d in added)) / 1e3
+        levels = levels_of(pack, end.until_h, edge.corners[0][0], added_a)
+        seen.append((eased(edge, levels), levels[-1].mean_v, levels[-1].end_v))
+    found: list[Row] = []
+    for at_edge, mean_v, end_v in seen:
+        x_a = [_at_least_a(d, mean_v, threshold_v) for d in before]
+        y_a = [_at_least_a(d, end_v, threshold_v) for d in end.then]
+        for a, b, c in sides_of(at_edge, all_a, greatest_a):
+            found.append(([a * x + b * y for x, y in zip(x_a, y_a, strict=True)], c - (a + b) * own_a))
     return found
 
 

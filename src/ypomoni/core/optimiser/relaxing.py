@@ -6,7 +6,7 @@ from dataclasses import replace
 from ypomoni.core.balancing import fixed_reason, moved
 from ypomoni.core.batteries import Bank
 from ypomoni.core.case import Case
-from ypomoni.core.meeting import can_be_computed, meets, standings
+from ypomoni.core.meeting import Limit, can_be_computed, meets, standings
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Relaxation, Relaxing
 from ypomoni.core.optimiser.search import Search
 from ypomoni.core.optimiser.units import units_of
@@ -37,8 +37,9 @@ def bindings_of(plan: Plan) -> tuple[Binding, ...]:
         if can_be_computed(supply, loads):
             case = Case(replace(supply, totals=()), loads)
             if not case.draws_nothing:
-                holdover_h = case.holdover().holdover_h
-                found.append(Binding(supply_key=supply.key, standing=standings(case)[0], holdover_h=holdover_h))
+                used = standings(case)
+                hours = next(s for s in used if s.limit is Limit.HOURS)
+                found.append(Binding(supply_key=supply.key, standing=used[0], holdover_h=hours.amount or 0.0))
     return tuple(found)
 
 
@@ -164,8 +165,7 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
             found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
             if found.placement is not None:
                 moves = search.moves(found.placement)
-                binds = bindings_of(after(search.plan, moves))
-                answer = Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, bindings=binds, is_smallest=True)
+                answer = Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, is_smallest=True)
                 high = trying
             else:
                 all_ruled_out = all_ruled_out and found.is_ruled_out
@@ -176,7 +176,11 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
             trying = (low + high) // 2
         if answer is not None and answer.bank is not None:
             best = (c20_of(answer.bank) - supply_c20_ah(supply), answer)
-    return None if best is None else replace(best[1], is_smallest=all_ruled_out)
+    if best is None or best[1].bank is None:
+        return None
+    found = best[1]
+    changed = after(with_bank(plan, found.supply_key or "", best[1].bank), found.moves)
+    return replace(found, bindings=bindings_of(changed), is_smallest=all_ruled_out)
 
 
 def supply_c20_ah(supply: Supply) -> float:

@@ -81,7 +81,6 @@ class Search:
         pictures = [rows_of(s, on) for s, on in zip(self.supplies, self.on, strict=True)]
         self.firm_rows: list[list[Row]] = [firm for firm, _ in pictures]
         self.charge_rows: list[list[Row]] = [charge for _, charge in pictures]
-        self.rows = [[*firm, *charge] for firm, charge in pictures]
         on_it = [[all(load.supply_key == s.key for load in unit) for unit in self.units] for s in self.supplies]
         self._untouched = [frozenset(u for u, is_on in enumerate(row) if is_on) for row in on_it]
         self.program = Program(
@@ -125,6 +124,16 @@ class Search:
         best: Placement | None = None
         best_cost, bound, rounds = np.inf, 0.0, 0
         shares = np.full(len(self.supplies), FIRST_SHARE_RATIO)
+
+        def consider(tried: Placement | None) -> None:
+            nonlocal best, best_cost, shares
+            if tried is None:
+                return
+            failing = self._failing(tried)
+            shares = self._learnt(tried, failing, shares)
+            if not failing and self._cost_of(tried) < best_cost - COST_ROUNDING:
+                best, best_cost = tried, self._cost_of(tried)
+
         for s in range(len(self.supplies)):
             self._let_go(s, until_s)
         while rounds < MOST_ROUNDS and not self.effort.is_stopped():
@@ -136,14 +145,12 @@ class Search:
             self.effort.tell(
                 f"Round {rounds}: at least {bound:g}" if best is None else f"Round {rounds}: {best_cost:g} found, at least {bound:g}"
             )
-            shares = self._learnt(placement, shares)
-            if placement is not None and self._is_fine(placement) and self._cost_of(placement) < best_cost - COST_ROUNDING:
-                best, best_cost = placement, self._cost_of(placement)
+            consider(placement)
             if best_cost > bound + COST_ROUNDING:
                 roomy = self._roomy(shares, best_cost, bound, until_s)
-                shares = self._learnt(roomy, shares) if roomy is not None else (shares + 1.0) / 2.0
-                if roomy is not None and self._is_fine(roomy) and self._cost_of(roomy) < best_cost - COST_ROUNDING:
-                    best, best_cost = roomy, self._cost_of(roomy)
+                consider(roomy)
+                if roomy is None:
+                    shares = (shares + 1.0) / 2.0
             if best_cost <= bound + COST_ROUNDING:
                 return Found(placement=best, cost=best_cost, bound=bound, is_ruled_out=False, rounds_count=rounds)
             if self.effort.clock() > until_s:
@@ -155,15 +162,10 @@ class Search:
         failing = [s for s in range(len(self.supplies)) if not self._carries(s, placement[s])]
         return failing or [s for s in range(len(self.supplies)) if not self.holds(s, placement[s])]
 
-    def _is_fine(self, placement: Placement) -> bool:
-        return not self._failing(placement)
-
-    def _learnt(self, placement: Placement | None, shares: np.ndarray) -> np.ndarray:
-        """Forbid what a placement shows to fail, and return what share of the bound on charge is now trusted."""
-        if placement is None:
-            return shares
+    def _learnt(self, placement: Placement, failing: list[int], shares: np.ndarray) -> np.ndarray:
+        """Forbid what fails in a placement, and return what share of the bound on charge is now trusted."""
         learnt = shares.copy()
-        for s in self._failing(placement):
+        for s in failing:
             self._cut(s, placement[s])
             learnt[s] = min(learnt[s], LEARN_RATIO * self.program.filled_ratio(s, placement[s]) * self._coverage_ratio(s, placement[s]))
         return learnt
@@ -235,7 +237,7 @@ class Search:
         own = self._untouched[s]
         if not own or self.holds(s, own) or self._carries(s, own):
             return
-        rows = [(np.array(weights), most) for weights, most in self.rows[s] if most > 0]
+        rows = [(np.array(weights), most) for weights, most in (*self.firm_rows[s], *self.charge_rows[s]) if most > 0]
         free = [u for u in own if self.may[u].sum() > self.may[u, s] or np.isfinite(self._drop_cost(self.units[u]))]
         weights, most = max(rows, key=lambda row: row[0][list(own)].sum() / row[1], default=(np.zeros(len(self.units)), 1.0))
         free.sort(key=lambda u: -weights[u])

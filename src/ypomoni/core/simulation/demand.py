@@ -155,6 +155,13 @@ class Timeline:
         self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
         self._window: tuple[float, float, list[Piece]] | None = None
 
+    def whole_periods(self, until_h: float) -> tuple[float, int]:
+        """Return from where on the pattern of bursts repeats in whole periods, and how many of them end before a time. [h]"""
+        if self.common_period_h <= 0:
+            return 0.0, 0
+        from_h = self.common_period_h * math.ceil(self.settled_h / self.common_period_h)
+        return from_h, max(0, int((until_h - from_h) / self.common_period_h))
+
     def peak(self) -> Draw:
         """Return what is drawn at most, every burst at once."""
         return _at_once(self.base, self.trains)

@@ -176,12 +176,8 @@ class Player:
 
     def _spread_h(self, until_h: float) -> tuple[float, float]:
         """Return from when to when bursts are spread evenly: whole periods of the pattern, once it repeats; (0, 0) where none fits. [h]"""
-        period_h = self.standby.common_period_h
-        if until_h <= 0 or period_h <= 0:
-            return 0.0, 0.0
-        from_h = period_h * math.ceil(self.standby.settled_h / period_h)
-        periods_count = int((min(until_h, self._alarm_begins_h) - from_h) / period_h)
-        return (from_h, from_h + periods_count * period_h) if periods_count > 0 else (0.0, 0.0)
+        from_h, periods_count = self.standby.whole_periods(min(until_h, self._alarm_begins_h))
+        return (from_h, from_h + periods_count * self.standby.common_period_h) if periods_count > 0 else (0.0, 0.0)
 
     def _legs(self, spread_from_h: float, spread_until_h: float) -> list[tuple[Timeline, bool, float]]:
         begin_h = self._alarm_begins_h

@@ -128,8 +128,7 @@ class Outage:
     def _averaged_state(self, until_h: float) -> tuple[float, float, float]:
         """Return (t, u, d) at the last whole period before a time: bursts explicit until they repeat, then averaged at each state."""
         period_h = self.standby.common_period_h
-        begin_h = period_h * math.ceil(self.standby.settled_h / period_h)
-        periods = int((until_h - begin_h) / period_h)
+        begin_h, periods = self.standby.whole_periods(until_h)
         if periods < 1:
             return 0.0, 0.0, 0.0
         settled = self._walk(self.standby, 0.0, 0.0, self.standby.chunk(0.0, begin_h), begin_h)

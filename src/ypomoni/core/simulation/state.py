@@ -144,43 +144,25 @@ def walk(
 def _walk_mixed(
     pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], end: float, *, locate: bool
 ) -> Stop:
-    """Walk one piece in steps; `relax` and `terminal` are written out here, since this is where most of all time goes."""
-    i, p, s = draw
-    i0, v0 = terminal(pack, u, d, i, p, s)
+    """Walk one piece in steps. Most of all time goes here: `relax` is written out, its exponential taken once for half and whole."""
+    i0, v0 = terminal(pack, u, d, *draw)
     if v0 < threshold_v:
         return Stop(t, u, d, True)
-    q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
-    straight = len(pack.ocv_knots_v) == 2
-    e0, rise_v = pack.ocv_knots_v[0], pack.ocv_knots_v[-1] - pack.ocv_knots_v[0]
-    open_circuit = pack.open_circuit_v
-    exp, sqrt = math.exp, math.sqrt
+    i, p, s = draw
+    k, r1, lost, exp = pack.k_per_h, pack.r1_h, pack.self_a, math.exp
     dt = end - t
     while t < end:
         if dt > end - t:
             dt = end - t
         # The mean is the current at the middle of the step.
         half = exp(-0.5 * k * dt)
-        mean, u1, d1, i1, v1 = i0, u, d, 0.0, COLLAPSED
-        h = 1.0 - (u + (i0 + lost) * 0.5 * dt + d * half + i0 * r1 * (1.0 - half)) / q
-        if h > 0.0:
-            e = (e0 + rise_v * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
-            r = rb * (1.0 + gg * (1.0 - h) / h)
-            a, b = 1.0 + r * s, e - r * i
-            root = b * b - 4.0 * a * r * p
-            if root >= 0.0 and b > 0.0:
-                v = (b + sqrt(root)) / (2.0 * a)
-                mean = i + p / v + s * v
-                whole = half * half
-                u1, d1 = u + (mean + lost) * dt, d * whole + mean * r1 * (1.0 - whole)
-                h = 1.0 - (u1 + d1) / q
-                if h > 0.0:
-                    e = (e0 + rise_v * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
-                    r = rb * (1.0 + gg * (1.0 - h) / h)
-                    a, b = 1.0 + r * s, e - r * i
-                    root = b * b - 4.0 * a * r * p
-                    if root >= 0.0 and b > 0.0:
-                        v1 = (b + sqrt(root)) / (2.0 * a)
-                        i1 = i + p / v1 + s * v1
+        mean, v1 = terminal(pack, u + (i0 + lost) * 0.5 * dt, d * half + i0 * r1 * (1.0 - half), i, p, s)
+        if v1 == COLLAPSED:
+            mean, u1, d1, i1 = i0, u, d, 0.0
+        else:
+            whole = half * half
+            u1, d1 = u + (mean + lost) * dt, d * whole + mean * r1 * (1.0 - whole)
+            i1, v1 = terminal(pack, u1, d1, i, p, s)
         # The middle counts too: a step far too long can come back to a current like the first.
         change_ratio = max(abs(i1 - i0), abs(mean - i0)) / i0 if i0 else 0.0
         if change_ratio > CURRENT_CHANGE_RATIO and dt > SHORTEST_STEP_H:

@@ -10,7 +10,7 @@ from ypomoni.actions.audit import AuditResult, audit_plan, next_readings
 from ypomoni.actions.edit import read_document
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import evaluate, missing_count
-from ypomoni.actions.jobs import JobView, bindings_of, moves_of, see_job
+from ypomoni.actions.jobs import JobView, chosen_of, see_job
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.actions.steps import Steps, own_steps
 from ypomoni.core.readings import State
@@ -223,10 +223,11 @@ class PlanPage:
         supplies, loads = self._rows
         moves, then_h = (), {}
         if self._job is not None and self._job.proposal is not None and self.proposal is not None:
-            moves = open_moves(moves_of(self._job.proposal, self.proposal.option), loads, supplies)
+            chosen = chosen_of(self._job.proposal, self.proposal.option)
+            moves = open_moves(chosen.moves, loads, supplies)
             # Of a plan that was changed since nobody knows what it would then hold.
             if self._job.is_current:
-                then_h = {b.supply_key: b.holdover_h for b in bindings_of(self._job.proposal, self.proposal.option)}
+                then_h = {b.supply_key: b.holdover_h for b in chosen.bindings}
         return build_board(self.result, supplies, loads, self.looking.board, moves, then_h)
 
     @cached_property

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from ypomoni.actions.jobs import JobView, moves_of
+from ypomoni.actions.jobs import JobView, chosen_of
 from ypomoni.core.optimiser import Move, Objective, Proposal, Relaxation, Relaxing
 from ypomoni.core.wording import plain_number, say_bank, say_percent
 from ypomoni.storage.connection import Row
@@ -63,7 +63,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[Row], loads:
             fits_battery=False, can_search_longer=False, objective="", is_current=True,
         )  # fmt: skip
     option = option if option is not None and option < len(found.relaxations) else None
-    left = open_moves(moves_of(found, option), loads, supplies)
+    left = open_moves(chosen_of(found, option).moves, loads, supplies)
     relaxation = None if option is None else found.relaxations[option]
     head, detail = _found(job, found, relaxation, len(left), names)
     return ProposalView(

@@ -94,7 +94,10 @@ document.addEventListener("alpine:init", () => {
       }, 60);
     },
 
-    work_out(supply, pieces) { window.ypomoni.send(`/plans/${this.plan}/foresee?supply=${supply}&piece=${pieces}`, null, true); },
+    // Only whole loads are foreseen: a part becomes a load of its own.
+    work_out(supply, pieces) {
+      if (this.held.count === this.held.quantity) window.ypomoni.send(`/plans/${this.plan}/foresee?supply=${supply}&piece=${pieces}`, null, true);
+    },
 
     foresee_of(target) { if (target.dataset.put !== undefined) this.foresee(target.closest(".board-lane")); },
 

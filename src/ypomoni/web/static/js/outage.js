@@ -3,6 +3,9 @@
   const colour = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
   const SHADES = ["--r0", "--fails", "--recharge", "--burst", "--risk", "--r3", "--danger", "--r4"];
   const DASHES = [[], [8, 4], [2, 3], [10, 3, 2, 3], [5, 5], [1, 4], [12, 4], [3, 6]];
+  // Below the voltage, in this order: title, unit, digits, and the range of what begins at nothing.
+  const fromNothing = (_, low, high) => [0, high > 0 ? high * 1.08 : 1];
+  const BELOW = { i: ["current, A", "A", 3, fromNothing], full: ["charge left, %", "%", 0, fromNothing], degc: ["temperature, °C", "°C", 1, undefined] };
   const number = (value, digits) => (value === null || value === undefined ? "" : value.toFixed(digits));
   const hours = (value) => (value < 2 ? `${Math.round(value * 60)} min` : value < 240 ? `${value.toFixed(1)} h` : `${(value / 24).toFixed(1)} days`);
 
@@ -160,15 +163,14 @@
         const now = () => this.lines[0];
         this.warms = new Set(line.degc).size > 1;
         this.said = `Terminal voltage over time. ${line.why}`;
-        const wanted = { v: ["terminal voltage, V", 262, "V", 2], i: ["current, A", 100, "A", 3], full: ["charge left, %", 100, "%", 0], degc: ["temperature, °C", 100, "°C", 1] };
-        for (const [name, [title, height, unit, digits]] of Object.entries(wanted)) {
+        const wanted = { v: ["terminal voltage, V", "V", 2, (_, low, high) => this.span(low, high)], ...BELOW };
+        for (const [name, [title, unit, digits, range]] of Object.entries(wanted)) {
           const root = this.box(name);
           if (name === "degc" && !this.warms) continue;
           if (!this.charts[name]) {
             const series = { label: title.split(",")[0], stroke: () => colour("--r0"), width: 1.5, points: { show: false }, value: (_, v) => (v === null ? "" : `${number(v, digits)} ${unit}`) };
             const own = () => ({ ...now(), limits: name === "v" ? now().limits : [], holds: name === "v" ? now().holds : "" });
-            const range = name === "v" ? (_, low, high) => this.span(low, high) : name === "degc" ? undefined : (_, low, high) => [0, high > 0 ? high * 1.08 : 1];
-            this.charts[name] = chart(root, title, height, [series], own, true, range, name === "v");
+            this.charts[name] = chart(root, title, name === "v" ? 262 : 100, [series], own, true, range, name === "v");
           }
           this.charts[name].setData([line.t, line[name]]);
         }
@@ -186,17 +188,16 @@
         const differ = new Set(this.lines.map((line) => line.nominal_v)).size > 1;
         this.warms = this.lines.some((line) => new Set(line.degc).size > 1);
         this.said = `Terminal voltage of ${this.lines.length} supplies over time. ${this.why}`;
-        const wanted = { v: differ ? ["terminal voltage, % of nominal", 300, "%", 1, "of_nominal"] : ["terminal voltage, V", 300, "V", 2, "v"], i: ["current, A", 130, "A", 3, "i"], full: ["charge left, %", 130, "%", 0, "full"], degc: ["temperature, °C", 130, "°C", 1, "degc"] };
+        const wanted = { v: differ ? ["terminal voltage, % of nominal", "%", 1, undefined] : ["terminal voltage, V", "V", 2, undefined], ...BELOW };
         const ends = () => ({ limits: [], marks: this.lines.filter((line) => line.end_h !== null).map((line) => ({ t: line.end_h, kind: "cutoff", name: `${line.name} ${line.holds}` })), must_h: new Set(this.lines.map((line) => line.must_h)).size === 1 ? this.lines[0].must_h : null, end_h: null });
-        for (const [name, [title, height, unit, digits, column]] of Object.entries(wanted)) {
+        for (const [name, [title, unit, digits, range]] of Object.entries(wanted)) {
           if (name === "degc" && !this.warms) continue;
-          const tables = this.lines.map((line) => [line.t, line[column]]);
+          const tables = this.lines.map((line) => [line.t, line[name === "v" && differ ? "of_nominal" : name]]);
           if (!this.charts[name]) {
             const series = this.lines.map((line, n) => ({ label: line.name, stroke: () => colour(SHADES[n % SHADES.length]), dash: DASHES[n % DASHES.length], width: name === "v" ? 2 : 1.5, spanGaps: true, points: { show: false }, value: (_, v) => (v === null || v === undefined ? "" : `${number(v, digits)} ${unit}`) }));
             // The ends are named once, on the first chart.
             const found = name === "v" ? ends : () => ({ ...ends(), marks: ends().marks.map((mark) => ({ ...mark, name: "" })) });
-            const range = name === "i" || name === "full" ? (_, low, high) => [0, high > 0 ? high * 1.08 : 1] : undefined;
-            this.charts[name] = chart(this.box(name), title, height, series, found, true, range, name === "v");
+            this.charts[name] = chart(this.box(name), title, name === "v" ? 300 : 130, series, found, true, range, name === "v");
           }
           this.charts[name].setData(window.uPlot.join(tables, tables.map(() => [null, 2])));
         }
