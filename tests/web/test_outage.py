@@ -70,6 +70,7 @@ def test_the_whole_plan_is_played_at_once_and_what_cannot_be_says_why(client, ar
     lines = play(client, archive, "all").json["lines"]
     assert [line["name"] for line in lines] == ["Main panel", "Bay A", "Bay B", "Fire panel"]
     assert all(len({len(line[column]) for column in ("t", "v", "i", "full", "degc")}) == 1 for line in lines)
+    assert "This is standby alone: with the alarm that a supply must carry" in client.get(f"{BASE.format(archive)}outage?supply=all").text
     text = client.get(f"{BASE.format(archive)}outage/timeline.csv?supply=all").text
     assert list(dict.fromkeys(r["supply"] for r in csv.DictReader(io.StringIO(text)))) == ["Main panel", "Bay A", "Bay B", "Fire panel"]
     cold = play(client, archive, "main-panel", degc=-19, swing=10)
