@@ -27,9 +27,9 @@ from ypomoni.core.batteries import Bank, build_pack
 from ypomoni.core.case import Case
 from ypomoni.core.endurance import Conditions, play_supply
 from ypomoni.core.optimiser import Effort, Proposal, find_moves
-from ypomoni.core.recovery import charge_current_a
+from ypomoni.core.recommending import recommend_bank
 from ypomoni.core.simulation import Outage, build_timeline
-from ypomoni.core.sizing import recommend_bank, size_by_all_methods
+from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.survival import sample_holdovers
 from ypomoni.documents.site_file import read_site, to_core
@@ -136,10 +136,9 @@ def bench_sizing() -> None:
         case = Case(supply, plan.loads_on(supply.key))
         standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
         profile = Profile(standby_current_a=standby_a, alarm_current_a=alarm_a, standby_h=24, alarm_h=0.5)
-        current_a = charge_current_a(supply.charge_limit_a or 0.0, supply.supply_current_a or 0.0, standby_a)
 
-        def once(case: Case = case, profile: Profile = profile, current_a: float = current_a) -> None:
-            recommend_bank(case, size_by_all_methods(profile, case.requirement, case, 12.0), current_a)
+        def once(case: Case = case, profile: Profile = profile) -> None:
+            recommend_bank(case, size_by_all_methods(profile, case.requirement, case, 12.0))
 
         say(f"sizing over the sold list, {supply.name}", median_ms(once), "under 60 ms")
 

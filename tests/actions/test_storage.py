@@ -42,7 +42,13 @@ def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
     own_cluster.ensure()
     ensure_database(own_cluster.conninfo("postgres"), "kept")
     ensure_database(own_cluster.conninfo("postgres"), "kept")
-    assert migrate(own_cluster.conninfo("kept")) == ["0001_start.sql", "0002_audit.sql", "0003_endurance.sql", "0004_balance.sql"]
+    assert migrate(own_cluster.conninfo("kept")) == [
+        "0001_start.sql",
+        "0002_audit.sql",
+        "0003_endurance.sql",
+        "0004_balance.sql",
+        "0005_judgement.sql",
+    ]
     with psycopg.connect(own_cluster.conninfo("kept")) as connection:
         connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
     pid = int((own_cluster.folder / "data" / "postmaster.pid").read_text().splitlines()[0])
@@ -110,14 +116,14 @@ def test_of_many_edits_on_one_version_exactly_one_is_taken(conninfo):
 
 
 def test_an_edit_that_breaks_the_site_is_refused_and_leaves_no_trace(conninfo):
-    """What leaves the tables or asks for half a cell is refused with its path, and the site stays as it was."""
+    """A lowest temperature above the typical one, or half a cell, is refused with its path, and the site stays as it was."""
     with psycopg.connect(conninfo, row_factory=dict_row) as connection:
         site = find(connection, ACTOR, "site", 1)
         edit(connection, ACTOR, "site", 1, site["version"], {"min_degc": -20.0})
         connection.commit()
         site = find(connection, ACTOR, "site", 1)
         with pytest.raises(Refused) as refused, connection.transaction():
-            edit(connection, ACTOR, "site", 1, site["version"], {"min_degc": -21.0})
+            edit(connection, ACTOR, "site", 1, site["version"], {"min_degc": 60.0})
         assert refused.value.faults[0].path in ("min_degc", "site.min_degc")
         supply = connection.execute("SELECT id, version FROM supply WHERE name = 'Bay B'").fetchone()
         with pytest.raises(Refused) as refused, connection.transaction():
@@ -145,7 +151,7 @@ def test_a_database_of_the_first_version_keeps_its_loads_and_gains_the_audit(clu
             "INSERT INTO load (organisation_id, plan_id, key, name, quantity, rail_v, behaviour, essential, standby_current_a,"
             " standby_provenance, bursts) VALUES (1, 1, 'k', 'Keypad', 2, 12, 'constant_current', true, 0.02, 'measured', '[]')"
         )
-    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql", "0003_endurance.sql", "0004_balance.sql"]
+    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql", "0003_endurance.sql", "0004_balance.sql", "0005_judgement.sql"]
     with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as connection:
         tree = read_tree(connection, Actor(organisation_id=1, account_id=None), 1)
         (load,) = read_document(tree).plans[0].loads

@@ -140,7 +140,7 @@ def test_an_ac_load_is_kept_and_its_supply_not_modelled():
     assert plan.loads[1].ac.real_power_w == 32
     assert plan.loads[1].standby.current_a == pytest.approx(32 / 230)
     result = evaluate_plan(plan).supplies[0]
-    assert (result.limited_by, result.holdover, result.verdict) == ("not_modelled_yet", None, None)
+    assert (result.limited_by, result.holdover, result.verdict) == ("not_modelled_yet", None, "unknown")
     assert codes(result) == {"va_taken_for_w": "risk"}
     assert "19.2 W" in result.findings[0].evidence
 

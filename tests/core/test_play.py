@@ -229,9 +229,9 @@ def test_a_temperature_outside_the_tables_is_refused_at_any_hour():
 
 
 def test_a_limit_no_full_battery_reaches_is_said_as_that():
-    """13.5 V is above what it shows at rest: over at once, and neither spent nor overloaded."""
-    case = case_of({"cutoff_v": 13.5}, [{}])
-    why = why_it_ends(case, Conditions(), play_supply(case, Conditions()))
+    """A cut-off that is turned to 13.5 V is above what it shows at rest: over at once, and neither spent nor overloaded."""
+    case, turned = case_of({}, [{}]), Conditions(cutoff_v=13.5)
+    why = why_it_ends(case, turned, play_supply(case, turned))
     assert (why.code, "more than the 12.8 V this battery shows at rest" in why.text) == (WhyCode.OVERLOAD, True)
 
 

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from builders import core_plan, document
 
+from ypomoni.core.band import estimate_band
 from ypomoni.core.case import Case
-from ypomoni.core.evaluation import estimate_band
 from ypomoni.core.survival import DEFAULT_SEED, draw_inputs, sample_holdovers, scalar_holdover_h, survival_curve
 from ypomoni.core.totals import MeasuredTotal
 

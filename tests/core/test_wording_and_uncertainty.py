@@ -42,15 +42,15 @@ def test_a_shortfall_or_an_excess_is_never_rounded_away(limit_h, part):
     under_h, over_h = limit_h * (1 - part), limit_h * (1 + part)
     limit_words = {say_hours(limit_h), say_hours_over(limit_h, limit_h)}
     if part > 1e-3:
-        assert say_hours(under_h, not_reaching_h=limit_h) not in limit_words or say_hours(limit_h) != f"{limit_h:g} h"
-        assert say_hours(under_h, not_reaching_h=limit_h) != say_hours_over(over_h, limit_h)
+        assert say_hours(under_h, must_h=limit_h) not in limit_words or say_hours(limit_h) != f"{limit_h:g} h"
+        assert say_hours(under_h, must_h=limit_h) != say_hours_over(over_h, limit_h)
 
 
 def test_just_under_and_just_over_are_said_so():
     """23.9 of 24, 23.99999 of 24, 24.2 over 24."""
-    assert say_hours(23.9, not_reaching_h=24) == "23.9 h"
-    assert say_hours(23.99999, not_reaching_h=24) == "just under 24 h"
-    assert say_hours(24.2, not_reaching_h=24) == "24 h"
+    assert say_hours(23.9, must_h=24) == "23.9 h"
+    assert say_hours(23.99999, must_h=24) == "just under 24 h"
+    assert say_hours(24.2, must_h=24) == "24 h"
     assert say_hours_over(24.2, 24) == "24.2 h"
     assert say_hours_over(24.00001, 24) == "just over 24 h"
 

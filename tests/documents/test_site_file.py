@@ -38,7 +38,7 @@ def test_all_faults_are_told_at_once_with_path_and_what_would_be_right():
             {"supply": "bay-c", "bursts": [{"current_a": 1, "duration_s": 3600, "per_hour": 2}]},
             {"quantity": 1.5, "standby": {"provenance": "guess"}},
         ],
-        site={"min_degc": -25},
+        site={"min_degc": 25},
     )
     del found["plans"][0]["supplies"][0]["charge_v"]
     found["plans"][0]["loads"][2]["key"] = "l1"
@@ -55,7 +55,7 @@ def test_all_faults_are_told_at_once_with_path_and_what_would_be_right():
     assert told["plans[0].loads[2].quantity"] == "must be a whole number, was 1.5."
     assert "must be one of" in told["plans[0].loads[2].standby.provenance"]
     assert "key of entry 1 already" in told["plans[0].loads[2].key"]
-    assert "no figure is given outside it" in told["site.min_degc"]
+    assert "must not be above the typical one (20 °C)" in told["site.min_degc"]
     assert "12 V or 14 V would be right" in faults(document(supply={"bank": {"block_v": 13}}))[f"{at}.bank"]
 
 
@@ -234,10 +234,11 @@ def test_calc_gives_null_where_there_is_no_figure(file):
     """Nothing draws, and what is not modelled yet; no bank holds nothing."""
     file.write_text(json.dumps(document(loads=[])))
     supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
-    assert (supply["holdover_h"], supply["limited_by"], supply["verdict"]) == (None, "nothing_draws", "holds")
+    assert (supply["holdover_h"], supply["limited_by"], supply["verdict"]) == (None, "nothing_draws", None)
     file.write_text(json.dumps(document(supply={"kind": "ac_ups"})))
     supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
-    assert (supply["holdover_h"], supply["limited_by"], supply["meets_requirement"]) == (None, "not_modelled_yet", None)
+    assert (supply["holdover_h"], supply["limited_by"], supply["verdict"]) == (None, "not_modelled_yet", "unknown")
+    assert supply["meets_requirement"] is None
     file.write_text(json.dumps(document(supply={"bank": None})))
     supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
     assert (supply["holdover_h"]["expected"], supply["limited_by"], supply["recommended_bank"]) == (0, "no_bank", None)

@@ -81,8 +81,8 @@ def test_required_line_is_one_where_requirements_are_equal():
 
 
 STATES = {
-    "unmodelled": (({"kind": "solar"}, 0.2), "not modelled yet: no hours are named"),
-    "no bank": (({"bank": None}, 0.2), "gives out first: there is no bank"),
+    "unmodelled": (({"kind": "solar"}, 0.2), "No hours are named: supplies of this kind are kept, but not computed yet"),
+    "no bank": (({"bank": None}, 0.2), "gives out first: there is no battery"),
     "nothing draws": (({}, None), "Nothing draws yet"),
     "overloaded": (({"output_limit_a": 0.1}, 0.2), "does not shut down"),
     "unknown charger": (({"charge_v": None}, 0.2), "On paper only: the charger of Bay 0 is not known"),

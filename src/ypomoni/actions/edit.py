@@ -45,7 +45,7 @@ AGGREGATES: dict[str, Aggregate] = {
 }
 # These belong to the organisation, not to one of its sites.
 ORGANISATION_WIDE = frozenset({"instrument", "device", "stock", "profile"})
-FLAGS = frozenset({"pinned", "convenience_free"})
+FLAGS = frozenset({"pinned", "convenience_free", "escape_route", "enclosure_gas_tight"})
 EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "bank_discharge_table"})
 
 
@@ -265,14 +265,14 @@ def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tu
     # The site's lock makes edits of one site follow each other, so that two of them cannot break it together.
     tree = read_tree(connection, actor, site_id, lock=True)
     try:
-        return tree, read_document(tree)
+        return tree, read_site(tree.document())
     except DocumentFaults as error:
         raise Refused([_within(f, tree, name, row) for f in error.faults]) from error
 
 
 def read_document(tree: SiteTree) -> SiteFile:
-    """Return the checked site file of a tree."""
-    return read_site(tree.document())
+    """Return the site file of a tree that was checked when it was saved."""
+    return read_site(tree.document(), stored=True)
 
 
 def fresh_key(name: str, taken: set[str]) -> str:

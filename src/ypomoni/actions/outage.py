@@ -7,7 +7,7 @@ import numpy as np
 
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.case import Case
+from ypomoni.core.case import Case, Hindrance, hindrance_of
 from ypomoni.core.endurance import Conditions, Why, play_supply, why_it_ends
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.supplies import Plan, Supply
@@ -33,14 +33,17 @@ def playables(plan: Plan) -> list[Playable]:
 def _playable(plan: Plan, supply: Supply) -> Playable:
     loads = plan.loads_on(supply.key)
     case, reason = None, ""
-    if not supply.is_modelled or any(load.ac for load in loads):
-        reason = "This kind is kept but not modelled yet: no figure is given rather than a guessed one."
-    elif supply.bank is None:
-        reason = "It has no bank yet: enter its battery, and its outage can be played."
+    hindrance = hindrance_of(supply, loads)
+    if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
+        reason = "Supplies of this kind are kept, but not computed yet. No figure is given rather than a guessed one."
+    elif hindrance is Hindrance.NO_BANK:
+        reason = "It has no battery yet. Enter one, and its outage can be played."
+    elif hindrance is not None:
+        reason = "The temperature here is beyond what is known of this battery, so no figure is given."
     else:
         case = Case(supply, loads)
         if case.draws_nothing:
-            case, reason = None, "Nothing draws from it: assign loads, or enter what the supply itself draws."
+            case, reason = None, "Nothing draws from it. Add loads, or enter what the supply itself draws."
     return Playable(key=supply.key, name=supply.name, case=case, reason=reason)
 
 

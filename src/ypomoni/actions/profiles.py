@@ -57,6 +57,7 @@ def profile_values(connection: Connection, actor: Actor, key: str) -> Row:
         "recharge_h": profile.recharge_h,
         "recharge_to_ratio": profile.recharge_to_ratio,
         "method": profile.method.value,
+        "purpose": profile.purpose.value if profile.purpose else None,
     }
 
 

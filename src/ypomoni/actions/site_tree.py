@@ -30,6 +30,7 @@ BANK_KEYS = (
     "resistance_ohm",
     "discharge_table",
 )
+BMS_KEYS = ("limit_a", "cutoff_v", "charges_from_degc")
 DERATING_KEYS = ("usable_ratio", "age_ratio", "activity_ratio")
 AUTONOMY_KEYS = ("depth_ratio", "inverter_ratio")
 STOCK_KEYS = ("chemistry", "block_v", "capacity_ah", "rate_h")
@@ -45,6 +46,7 @@ REQUIREMENT_KEYS = (
     "end_of_life_ratio",
     "design_margin_ratio",
     "response_h",
+    "purpose",
 )
 SUPPLY_KEYS = (
     "key",
@@ -58,10 +60,14 @@ SUPPLY_KEYS = (
     "supply_current_a",
     "charge_limit_a",
     "charge_v",
+    "charge_mode",
+    "charge_compensated",
+    "current_limited",
     "low_battery_v",
     "convenience_free",
     "typical_degc",
     "min_degc",
+    "max_degc",
     "totals",
 )
 PLACE_KEYS = ("key", "name", "typical_degc", "min_degc", "monthly_degc")
@@ -99,6 +105,9 @@ LOAD_KEYS = (
     "thermostats",
     "recharges",
     "pinned",
+    "lock",
+    "escape_route",
+    "ride_through_ms",
 )
 
 
@@ -242,15 +251,23 @@ def _requirement(row: Row) -> dict[str, Any]:
 
 
 def _supply(row: Row, requirement_keys: dict[int, str], point_keys: set[str], reading_keys: set[str]) -> dict[str, Any]:
-    bank = None if row["bank_chemistry"] is None else {k: row[f"bank_{k}"] for k in BANK_KEYS}
+    bank = None if row["bank_chemistry"] is None else {**{k: row[f"bank_{k}"] for k in BANK_KEYS}, "bms": _bms(row)}
+    volume_m3, gas_tight = row["enclosure_volume_m3"], row["enclosure_gas_tight"]
     totals = [{**t, "reading": _kept(t.get("reading"), reading_keys)} for t in row["totals"] if t["point"] in point_keys]
     return {
         **{k: row[k] for k in SUPPLY_KEYS},
         # A requirement cannot be removed while a supply is judged by it, so its key is always there.
         "requirement": requirement_keys.get(row["requirement_id"], ""),
         "bank": bank,
+        "enclosure": None if volume_m3 is None else {"volume_m3": volume_m3, "gas_tight": gas_tight},
         "totals": totals,
     }
+
+
+def _bms(row: Row) -> dict[str, Any] | None:
+    """Return what is known of a battery's own protection; None where nothing is."""
+    found = {k: row[f"bank_bms_{k}"] for k in BMS_KEYS}
+    return found if any(v is not None for v in found.values()) else None
 
 
 def _load(row: Row, supply_keys: dict[int, str], place_keys: dict[int, str], reading_keys: set[str]) -> dict[str, Any]:
@@ -313,8 +330,15 @@ def columns_of_requirement(part: dict[str, Any]) -> Row:
 
 def columns_of_supply(part: dict[str, Any]) -> Row:
     """Return the columns of a supply of a site file, but for its references."""
-    bank = part["bank"] or defaultdict(lambda: None, discharge_table=[])
-    return {**{k: part[k] for k in SUPPLY_KEYS}, **{f"bank_{k}": bank[k] for k in BANK_KEYS}}
+    bank: dict[str, Any] = part["bank"] or defaultdict(lambda: None, discharge_table=[])
+    protection, box = bank["bms"] or {}, part["enclosure"] or {}
+    return {
+        **{k: part[k] for k in SUPPLY_KEYS},
+        **{f"bank_{k}": bank[k] for k in BANK_KEYS},
+        **{f"bank_bms_{k}": protection.get(k) for k in BMS_KEYS},
+        "enclosure_volume_m3": box.get("volume_m3"),
+        "enclosure_gas_tight": box.get("gas_tight", False),
+    }
 
 
 def columns_of_load(part: dict[str, Any]) -> Row:

@@ -6,7 +6,8 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.optimiser import Effort, Objective, find_moves
+from ypomoni.core.optimiser import Effort, Objective, Relaxing, find_moves
+from ypomoni.core.recommending import say_sold
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.proposal_json import dump_proposal
 from ypomoni.documents.site_file import read_site_text, to_core
@@ -31,8 +32,12 @@ def balance(file: Path, plan_key: str, least: str, seconds: float, *, as_json: b
     if as_json:
         click.echo(json.dumps(dump_proposal(found), indent=1, ensure_ascii=False))
         return
-    if found.is_found and not found.moves:
-        click.echo("Every supply holds: nothing has to move.")
+    if found.mends_all and not found.moves:
+        click.echo("Every supply keeps its limits: nothing has to move.")
+    elif found.is_found and not found.moves:
+        click.echo("No move mends this:")
+    for text in found.blocked:
+        click.echo(f"Stays whatever is moved: {text}")
     if not found.is_found:
         click.echo("No placement of these loads makes every supply hold." if found.is_proven else "None was found, and none is ruled out.")
         for reason in found.reasons:
@@ -43,6 +48,7 @@ def balance(file: Path, plan_key: str, least: str, seconds: float, *, as_json: b
     if found.is_found and found.moves and not found.is_proven:
         click.echo(f"Fewer were not ruled out: at most {found.gap_ratio or 0.0:.0%} from the best.")
     for r in found.relaxations:
-        bank = f" {r.bank.series}s{r.bank.parallel}p {r.bank.capacity_ah:g} Ah" if r.bank else ""
+        bank = f" a new {say_sold(r.bank)}," if r.bank else ""
         moves = ", ".join(f"{m.name} -> {m.to_key or 'left out'}" for m in r.moves)
-        click.echo(f"It would do: {r.kind.value} {r.supply_key or ''}{bank}, with {moves or 'no move'}")
+        new = " like it, its battery new," if r.kind is Relaxing.SUPPLY else ""
+        click.echo(f"It would do: {r.kind.value} {r.supply_key or ''}:{bank}{new} with {moves or 'no move'}")

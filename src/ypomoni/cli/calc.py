@@ -9,15 +9,23 @@ import click
 
 from ypomoni.core.case import Case
 from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.recommending import say_sold
 from ypomoni.core.results import PlanResult, SupplyResult
 from ypomoni.core.supplies import Plan
 from ypomoni.core.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
-from ypomoni.core.wording import say_amps, say_bank, say_hours, say_required_h
+from ypomoni.core.wording import say_amps, say_hours, say_required_h
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.results_json import write_plans
 from ypomoni.documents.site_file import read_site_text, to_core
 
-VERDICT_WORDS = {"fails": "FAILS", "on_paper_only": "on paper only", "holds": "holds", None: "not judged"}
+VERDICT_WORDS = {
+    "unsafe": "UNSAFE",
+    "fails": "FAILS",
+    "unknown": "unknown",
+    "on_paper_only": "on paper only",
+    "holds": "holds",
+    None: "not judged",
+}
 
 
 @click.command()
@@ -73,14 +81,15 @@ def _table(plan: PlanResult) -> str:
     lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=True)).rstrip() for row in rows]
     weakest = f", {plan.weakest.name} gives out first" if plan.weakest else ""
     lines.insert(0, f"{plan.name}: {VERDICT_WORDS[plan.verdict]}{weakest}")
-    for supply in plan.supplies:
-        lines += [f"  {f.severity.upper()} {f.evidence} {f.way_out}" for f in supply.findings]
+    for finding in (*plan.findings, *(f for s in plan.supplies for f in s.findings)):
+        lines.append(f"  {finding.severity.upper()} {finding.evidence} {finding.way_out}")
+    lines += [f"  not checked of {s.name}: {'; '.join(s.not_checked)}" for s in plan.supplies if s.not_checked]
     return "\n".join(lines)
 
 
 def _row(s: SupplyResult) -> tuple[str, ...]:
     bank = s.recommended_bank
-    holds = "-" if s.holdover is None else say_hours(s.holdover.expected, not_reaching_h=s.standby_h)
+    holds = "-" if s.holdover is None else say_hours(s.holdover.expected, must_h=s.standby_h)
     band = "-" if s.holdover is None else f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}"
     return (
         s.name,
@@ -89,6 +98,6 @@ def _row(s: SupplyResult) -> tuple[str, ...]:
         holds,
         band,
         say_required_h(s.standby_h),
-        "-" if s.recovery_h is None else say_hours(s.recovery_h),
-        "-" if bank is None else say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah),
+        "-" if s.recovery_h is None else say_hours(s.recovery_h, must_h=s.recharge_h),
+        "-" if bank is None else f"{say_sold(bank)}, new",
     )

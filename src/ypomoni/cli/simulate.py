@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.case import Case
+from ypomoni.core.case import Case, Hindrance, hindrance_of
 from ypomoni.core.endurance import Conditions, play_supply, why_it_ends
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.supplies import Plan, Site, Supply
@@ -24,7 +24,9 @@ from ypomoni.documents.site_file import read_site_text, to_core
 @click.option("--condition", type=click.FloatRange(0.3, 1.05), help="Condition of the bank, 0.3 to 1.05; as it is without.")
 @click.option("--degc", type=float, help="Temperature in °C; the typical one without.")
 @click.option("--swing", type=click.FloatRange(0, 40), default=0.0, help="Half the width of the day's temperature curve, in K.")
-@click.option("--full", type=click.FloatRange(0.05, 1.0), default=1.0, help="How full the bank is at the start, 0.05 to 1.")
+@click.option(
+    "--full", type=click.FloatRange(0.05, 1.0), help="How full the bank is at the start, 0.05 to 1; as its charger makes it without."
+)
 @click.option("--alarm-at", "alarm_at_h", type=click.FloatRange(min=0), help="When an alarm begins, in h after the mains fails.")
 @click.option("--alarm-min", type=click.FloatRange(min=0), help="How long it lasts, in min; as required without.")
 def simulate(
@@ -37,7 +39,7 @@ def simulate(
     condition: float | None,
     degc: float | None,
     swing: float,
-    full: float,
+    full: float | None,
     alarm_at_h: float | None,
     alarm_min: float | None,
 ) -> None:
@@ -80,17 +82,18 @@ def _find(site: Site, plan_key: str, supply_key: str) -> tuple[Plan, Supply]:
 
 def _case(plan: Plan, supply: Supply) -> Case:
     loads = plan.loads_on(supply.key)
-    if not supply.is_modelled or any(load.ac for load in loads):
+    hindrance = hindrance_of(supply, loads)
+    if hindrance is Hindrance.NO_BANK:
+        raise DocumentFaults([Fault("--supply", f"{supply.name} has no battery, so there is nothing to play.")])
+    if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
         raise DocumentFaults(
-            [Fault("--supply", f"{supply.name} is of a kind that is not modelled yet: no figure is given rather than a guessed one.")]
+            [Fault("--supply", f"{supply.name} is of a kind that is not computed yet. No figure is given rather than a guessed one.")]
+        )
+    if hindrance is not None:
+        raise DocumentFaults(
+            [Fault("--supply", f"The temperature at {supply.name} is beyond what is known of its battery, so no figure is given.")]
         )
     case = Case(supply, loads)
-    if supply.bank is None or case.draws_nothing:
-        raise DocumentFaults(
-            [
-                Fault(
-                    "--supply", f"{supply.name} has {'no bank' if supply.bank is None else 'nothing that draws'}: there is nothing to play."
-                )
-            ]
-        )
+    if case.draws_nothing:
+        raise DocumentFaults([Fault("--supply", f"Nothing draws from {supply.name}, so there is nothing to play.")])
     return case

@@ -3,9 +3,13 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
-from ypomoni.core.case import Case
+from ypomoni.core.case import Case, Hindrance, hindrance_of
+from ypomoni.core.figures import compute_figures
+from ypomoni.core.judgement.cables import cable_drop, is_starved
 from ypomoni.core.loads import COPPER_OHM_MM2_PER_M, Cable, Load, Purpose, check_rail
 from ypomoni.core.meeting import Standing, can_be_computed, outputs, standings
+from ypomoni.core.recommending import SEVERE, judge_figures
+from ypomoni.core.results import Finding, Verdict
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.wording import plain_number, say_amps
 
@@ -37,8 +41,13 @@ class Offer:
     is_own: bool = False
     was_h: float | None = None
     holdover_h: float | None = None
+    must_h: float = 0.0
     standby_current_a: float | None = None
     standings: tuple[Standing, ...] = field(default=())
+    # Why no hours are named, where none are; what it would be judged; and what is severe of that beside the limits.
+    hindrance: Hindrance | None = None
+    verdict: Verdict | None = None
+    severe: tuple[Finding, ...] = field(default=())
     unknown_runs: tuple[UnknownRun, ...] = field(default=())
 
     @property
@@ -48,8 +57,8 @@ class Offer:
 
     @property
     def meets(self) -> bool:
-        """Whether the supply would keep every limit; not where its hours cannot be named."""
-        return bool(self.standings) and all(s.is_met for s in self.standings)
+        """Whether the supply would neither fail nor be unsafe; not where its hours cannot be named."""
+        return bool(self.standings) and self.verdict not in (Verdict.UNSAFE, Verdict.FAILS, Verdict.UNKNOWN)
 
 
 def run_cable(plan: Plan, load: Load, supply_key: str) -> Cable | None:
@@ -184,27 +193,29 @@ def _limits(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iterator[s
 
 def _greatest_current_a(load: Load) -> float:
     """Return what all pieces of a load draw at most, at its least voltage. [A]"""
-    per_amp_a = load.draw_per_amp.at_nominal_a(load.min_v or load.rail_v) * load.quantity
+    per_amp_a = load.draw_per_amp.at_nominal_a(load.battery_min_v or load.rail_v) * load.quantity
     return per_amp_a * max([load.standby.current_a, load.alarm.current_a, *(b.current_a for b in load.bursts)])
 
 
 def _room_v(load: Load, supply: Supply) -> float:
     """Return what lies between a full battery's rest and the load's least voltage. [V]"""
-    if supply.bank is None or load.min_v is None:
+    if supply.bank is None or load.battery_min_v is None:
         return 0.0
-    return supply.bank.cells_in_series_count * supply.bank.chemistry.ocv_rows[-1][1] - load.min_v
+    return supply.bank.full_v - load.battery_min_v
 
 
 def _drop(load: Load, supply: Supply) -> Iterator[str]:
     """Yield what its cable would do on a supply."""
-    if load.cable is None or load.min_v is None or supply.bank is None:
+    if load.cable is None or load.battery_min_v is None or supply.bank is None:
         return
     current_a = _greatest_current_a(load)
     drop_v = load.cable_ohm * current_a
-    if drop_v > CABLE_SHARE_RATIO * _room_v(load, supply):
+    drop = cable_drop(supply, load)
+    starved = load.essential and drop is not None and is_starved(supply, load, drop)
+    if starved or drop_v > CABLE_SHARE_RATIO * _room_v(load, supply):
         yield (
             f"{plain_number(load.cable.length_m)} m of {plain_number(load.cable.section_mm2)} mm² drop {plain_number(drop_v, 2)} V at "
-            f"{say_amps(current_a)}; it needs {plain_number(load.min_v)} V: a thicker or shorter cable first."
+            f"{say_amps(current_a)}; it needs {plain_number(load.battery_min_v)} V: a thicker or shorter cable first."
         )
 
 
@@ -212,7 +223,13 @@ def _unknown_runs(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iter
     """Yield the ways to a supply that are not known and short enough to matter, each place once, with the length that would still do."""
     shortest: dict[str, UnknownRun] = {}
     for load in plan.loads:
-        if load.key not in pieces or load.supply_key == supply.key or load.place is None or load.min_v is None or supply.bank is None:
+        if (
+            load.key not in pieces
+            or load.supply_key == supply.key
+            or load.place is None
+            or load.battery_min_v is None
+            or supply.bank is None
+        ):
             continue
         if run_cable(plan, load, supply.key) is not None:
             continue
@@ -233,16 +250,24 @@ def _unknown_runs(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iter
 
 
 def _after(supply: Supply, before: Plan, after: Plan, *, is_own: bool) -> Offer:
-    loads = after.loads_on(supply.key)
-    offer = Offer(supply_key=supply.key, reason="", is_own=is_own, was_h=_holdover_h(supply, before))
-    case = Case(supply, loads)
-    standby_a = case.mean_current_a(in_alarm=False)
-    offer = replace(offer, standby_current_a=standby_a)
-    if not can_be_computed(supply, loads) or case.draws_nothing:
-        return offer
-    found = standings(case)
-    hours_h = next(s.amount for s in found if s.limit == "hours")
-    return replace(offer, holdover_h=hours_h, standings=found)
+    """Return what a supply would be after a move: totals that were read say nothing of it then, as after the move itself."""
+    loads, bare = after.loads_on(supply.key), replace(supply, totals=())
+    figures = compute_figures(bare, loads, in_full=False)
+    judged = judge_figures(bare, loads, figures)
+    result = figures.result
+    return Offer(
+        supply_key=supply.key,
+        reason="",
+        is_own=is_own,
+        was_h=_holdover_h(supply, before),
+        holdover_h=result.holdover.expected if result.holdover else None,
+        must_h=result.standby_h,
+        standby_current_a=result.standby_current_a,
+        standings=standings(figures),
+        hindrance=hindrance_of(supply, loads),
+        verdict=judged.verdict,
+        severe=tuple(f for f in judged.findings if f.severity in SEVERE),
+    )
 
 
 def _holdover_h(supply: Supply, plan: Plan) -> float | None:

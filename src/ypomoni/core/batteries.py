@@ -14,6 +14,8 @@ from ypomoni.core.discharge_table import DischargeTable, TableFit, fit_table
 from ypomoni.core.errors import QuantityError
 
 CELL_TOLERANCE_RATIO = 0.06
+# A bank whose nominal voltage is further from the supply's is joined wrongly.
+MISMATCH_RATIO = 0.15
 CONDITION_FLOOR_RATIO = 0.3
 LOSS_AT_END_OF_LIFE_RATIO = 0.2
 RESISTANCE_GROWTH = 2.5
@@ -45,6 +47,15 @@ def cells_of_block(chemistry_key: str, block_v: float) -> int:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Bms:
+    """A battery's own protection, of the whole bank; what it states is protected. [A, V, °C]"""
+
+    limit_a: float | None = None
+    cutoff_v: float | None = None
+    charges_from_degc: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Bank:
     """A supply's battery: equal blocks in series and parallel. ``condition_ratio`` None means not measured.
 
@@ -63,6 +74,7 @@ class Bank:
     cells_count: int | None = None
     resistance_ohm: float | None = None
     table: DischargeTable | None = None
+    bms: Bms | None = None
 
     @property
     def chemistry(self) -> Chemistry:
@@ -95,6 +107,20 @@ class Bank:
     def rated_c20_ah(self) -> float:
         """Rated capacity of the whole bank at the 20-hour rate. [Ah]"""
         return self.parallel * block_c20_ah(self.chemistry_key, self.capacity_ah, self.rate_h)
+
+    @property
+    def own_cutoff_v(self) -> float | None:
+        """Where its own protection disconnects it; None where it has none that is known. [V]"""
+        return self.bms.cutoff_v if self.bms else None
+
+    @property
+    def full_v(self) -> float:
+        """What the whole bank shows full and at rest. [V]"""
+        return self.cells_in_series_count * self.cell.ocv_rows[-1][1]
+
+    def suits(self, nominal_v: float) -> bool:
+        """Say whether its nominal voltage is that of a supply, within 15 %. [V]"""
+        return abs(self.bank_v - nominal_v) <= MISMATCH_RATIO * nominal_v * (1 + 1e-9)
 
     @property
     def end_v(self) -> float:
@@ -143,6 +169,8 @@ class Pack:
     ocv_knots_v: tuple[float, ...]
     # What the bank loses of itself; it never shows at the terminals. [A]
     self_a: float = 0.0
+    # What an outage begins with: the charge that its charger never got into it. [Ah]
+    start_u_ah: float = 0.0
 
     def open_circuit_v(self, head_ratio: float) -> float:
         """Return E(h), piecewise linear. [V]"""
@@ -156,7 +184,15 @@ class Pack:
         return v0 + (self.ocv_knots_v[i] - v0) * (head_ratio - h0) / (knots[i] - h0)
 
 
-def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, sizing: bool = False, capacity_ratio: float = 1.0) -> Pack:
+def build_pack(
+    bank: Bank,
+    *,
+    condition_ratio: float,
+    temperature_degc: float,
+    sizing: bool = False,
+    capacity_ratio: float = 1.0,
+    starts_at_ratio: float = 1.0,
+) -> Pack:
     """Return the model of a bank: q = C20·(q/C20)·f_T·c and Rb = cells·rAh/C20·f_R·(1 + 2.5(1 − c)).
 
     Parameters
@@ -169,6 +205,8 @@ def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, s
         Use the sizing row of the temperature table instead of the expected one.
     capacity_ratio
         Factor on the rated capacity, for the band: a block of 0.9 times its nameplate.
+    starts_at_ratio
+        How full an outage finds it, as a share of its present capacity.
 
     Raises
     ------
@@ -187,11 +225,10 @@ def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, s
         today_ratio = bank.condition_today_ratio(temperature_degc)
         measured_ohm = DC_OVER_1KHZ_RATIO * bank.resistance_ohm * bank.series / bank.parallel
         resistance_ohm = measured_ohm * growth_ratio / max(1.0 + RESISTANCE_GROWTH * (1.0 - today_ratio), 0.1)
+    factor_ratio = chemistry.capacity_factor_ratio(temperature_degc, sizing=sizing)
+    capacity_ah = c20_ah * cell.capacity_over_c20_ratio * factor_ratio * condition_ratio
     return Pack(
-        capacity_ah=c20_ah
-        * cell.capacity_over_c20_ratio
-        * chemistry.capacity_factor_ratio(temperature_degc, sizing=sizing)
-        * condition_ratio,
+        capacity_ah=capacity_ah,
         c20_ah=c20_ah,
         resistance_ohm=resistance_ohm * chemistry.resistance_factor_ratio(temperature_degc),
         g=cell.g,
@@ -201,6 +238,7 @@ def build_pack(bank: Bank, *, condition_ratio: float, temperature_degc: float, s
         ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
         ocv_knots_v=tuple(cells_count * v for _, v in chemistry.ocv_rows),
         self_a=c20_ah * chemistry.self_discharge_per_h(temperature_degc),
+        start_u_ah=(1.0 - starts_at_ratio) * capacity_ah,
     )
 
 

@@ -9,7 +9,7 @@ from ypomoni.core.loads import NO_DRAW, Draw, Load
 from ypomoni.core.places import Place
 from ypomoni.core.simulation import Holdover, LoadCurrents, Outage, Timeline, build_timeline
 from ypomoni.core.simulation.demand import Floor, contribution, floors_of, mean_draw, peak_draw, total_draw
-from ypomoni.core.supplies import Supply
+from ypomoni.core.supplies import Supply, SupplyKind
 from ypomoni.core.totals import MeasuredTotal, shift_of_loads
 from ypomoni.core.uncertainty import best_currents, expected_currents, half_width_a, sizing_currents, worst_currents
 
@@ -21,6 +21,7 @@ class ThresholdOrigin(StrEnum):
     """Whose voltage ends the run."""
 
     CUTOFF = "cutoff"
+    PROTECTION = "protection"
     EQUIPMENT = "equipment"
     CHEMISTRY = "chemistry"
 
@@ -35,14 +36,51 @@ class Threshold:
 
 
 def end_threshold(supply: Supply, loads: tuple[Load, ...], bank: Bank) -> Threshold:
-    """Return the highest of the cut-off and every essential load's minimum; the chemistry's end voltage where there is neither."""
-    found: Threshold | None = None
+    """Return the highest of the cut-off, the battery's own cut-off and every essential load's minimum.
+
+    Where there is none of them it is the chemistry's end voltage.
+    """
+    found: list[Threshold] = []
     if supply.cutoff_v is not None:
-        found = Threshold(threshold_v=supply.cutoff_v, origin=ThresholdOrigin.CUTOFF, owner=supply.name)
-    for load in loads:
-        if load.essential and load.min_v is not None and (found is None or load.min_v > found.threshold_v):
-            found = Threshold(threshold_v=load.min_v, origin=ThresholdOrigin.EQUIPMENT, owner=load.name)
-    return found or Threshold(threshold_v=bank.end_v, origin=ThresholdOrigin.CHEMISTRY, owner=bank.chemistry.name)
+        found.append(Threshold(threshold_v=supply.cutoff_v, origin=ThresholdOrigin.CUTOFF, owner=supply.name))
+    if bank.own_cutoff_v is not None:
+        found.append(Threshold(threshold_v=bank.own_cutoff_v, origin=ThresholdOrigin.PROTECTION, owner="the battery's own protection"))
+    found += [
+        Threshold(threshold_v=load.battery_min_v, origin=ThresholdOrigin.EQUIPMENT, owner=load.name)
+        for load in loads
+        if load.essential and load.battery_min_v is not None
+    ]
+    ends = Threshold(threshold_v=bank.end_v, origin=ThresholdOrigin.CHEMISTRY, owner=bank.chemistry.name)
+    return max(found, key=lambda t: t.threshold_v, default=ends)
+
+
+class Hindrance(StrEnum):
+    """Why the hours of a supply cannot be computed."""
+
+    KIND = "kind"
+    AC_LOAD = "ac_load"
+    NO_BANK = "no_bank"
+    TOO_COLD = "too_cold"
+    TOO_HOT = "too_hot"
+
+
+def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
+    """Return why the hours of a supply with these loads cannot be computed; None where they can."""
+    if not supply.is_modelled:
+        return Hindrance.KIND
+    if any(load.ac for load in loads):
+        return Hindrance.AC_LOAD
+    if supply.bank is None:
+        return Hindrance.NO_BANK
+    chemistry = supply.bank.chemistry
+    if min(supply.min_degc, supply.typical_degc) < chemistry.lowest_degc:
+        return Hindrance.TOO_COLD
+    return Hindrance.TOO_HOT if supply.hottest_degc > chemistry.highest_degc else None
+
+
+def has_dc_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether the currents at a battery follow from those of its loads: not through an inverter."""
+    return supply.kind is not SupplyKind.AC_UPS and not any(load.ac for load in loads)
 
 
 class Case:
@@ -100,6 +138,13 @@ class Case:
     def threshold(self) -> Threshold:
         """The equipment's end."""
         return end_threshold(self.supply, self.loads, self.bank)
+
+    @property
+    def needed_v(self) -> float:
+        """The voltage that battery and essential equipment need at the battery, whatever the cut-off. [V]"""
+        own_v = self.bank.own_cutoff_v or 0.0
+        needs = [load.battery_min_v for load in self.loads if load.essential and load.battery_min_v is not None]
+        return max([self.bank.end_v, own_v, *needs])
 
     @cached_property
     def condition_today_ratio(self) -> float:
@@ -193,6 +238,7 @@ class Case:
             temperature_degc=self.supply.typical_degc if temperature_degc is None else temperature_degc,
             sizing=sizing,
             capacity_ratio=capacity_ratio,
+            starts_at_ratio=self.supply.starts_at_ratio,
         )
         cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
         standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
@@ -201,7 +247,13 @@ class Case:
     def outage_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> Outage:
         """Return the outage of other currents of every load, with a bank of another condition and capacity."""
         own_a, degc = self.supply.own_current_a, self.supply.typical_degc
-        pack = build_pack(self.bank, condition_ratio=condition_ratio, temperature_degc=degc, capacity_ratio=capacity_ratio)
+        pack = build_pack(
+            self.bank,
+            condition_ratio=condition_ratio,
+            temperature_degc=degc,
+            capacity_ratio=capacity_ratio,
+            starts_at_ratio=self.supply.starts_at_ratio,
+        )
         standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
         return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
 

@@ -21,6 +21,13 @@ class CellModel:
     ocv_rows: tuple[Row, ...]
 
 
+def head_at_v(ocv_rows: tuple[Row, ...], cell_v: float) -> float:
+    """Return the head at which a resting cell shows a voltage: 1 from its full voltage on, 0 below its empty one. [ratio]"""
+    if cell_v >= ocv_rows[-1][1]:
+        return 1.0
+    return max(0.0, interpolate(tuple((v, h) for h, v in ocv_rows), cell_v)) if cell_v > ocv_rows[0][1] else 0.0
+
+
 def cell_voltage_v(cell: CellModel, rate_per_h: float, t_h: float) -> float:
     """Return the voltage after t hours at a constant current of I/C20; −∞ once the head is spent. [V]"""
     q = cell.capacity_over_c20_ratio

@@ -9,6 +9,7 @@ from ypomoni.core.case import Case, ThresholdOrigin
 from ypomoni.core.results import LowBatteryWarning
 from ypomoni.core.simulation import LoadCurrents, Timeline
 from ypomoni.core.simulation.demand import Floor, contribution
+from ypomoni.core.simulation.ends import End
 from ypomoni.core.simulation.play import MOST_PIECES, DayCurve, EndInstant, Event, Limit, Mark, Played, Player
 from ypomoni.core.simulation.run import HORIZON_H
 from ypomoni.core.simulation.state import terminal
@@ -35,7 +36,8 @@ class Conditions:
     failure_hour_h: float = 18.0
     alarm_at_h: float | None = None
     alarm_h: float = 0.0
-    start_ratio: float = 1.0
+    # None: as full as its charger makes it.
+    start_ratio: float | None = None
     cutoff_v: float | None = None
 
 
@@ -90,7 +92,7 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
             curve,
             alarm_at_h=conditions.alarm_at_h,
             alarm_h=conditions.alarm_h,
-            start_ratio=conditions.start_ratio,
+            start_ratio=starts_at_ratio(case, conditions),
             until_h=longest_h,
         )
         return player.play(averaged_until_h)
@@ -113,6 +115,11 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
     return found
 
 
+def starts_at_ratio(case: Case, conditions: Conditions) -> float:
+    """Return how full the bank is when the outage begins, of its present capacity. [ratio]"""
+    return case.supply.starts_at_ratio if conditions.start_ratio is None else conditions.start_ratio
+
+
 def _timelines(case: Case, conditions: Conditions) -> tuple[Timeline, Timeline]:
     """Return the demand in standby and in alarm: in the cold with thermostats as on the coldest days."""
     is_cold = conditions.mean_degc is not None and conditions.mean_degc <= case.supply.min_degc
@@ -132,7 +139,7 @@ def _lasts_about_h(case: Case, pack: Pack, conditions: Conditions) -> float:
     """Return how long the charge would last at the average standby current. [h]"""
     mean_v = 0.5 * (pack.ocv_knots_v[0] + pack.ocv_knots_v[-1])
     current_a = case.mean_draw(in_alarm=False).at_nominal_a(mean_v) + pack.self_a
-    hours_h = HORIZON_H if current_a <= 0 else pack.capacity_ah * conditions.start_ratio / current_a
+    hours_h = HORIZON_H if current_a <= 0 else pack.capacity_ah * starts_at_ratio(case, conditions) / current_a
     return max(hours_h, 0.05)
 
 
@@ -144,19 +151,23 @@ def limits_of(case: Case, cutoff_v: float | None = None) -> list[Limit]:
         found.append(_fixed(Mark.WARNING, f"low-battery warning of {supply.name}", supply.low_battery_v))
     for c in case.currents:
         load = c.load
-        if load.min_v is None:
+        if load.battery_min_v is None:
             continue
         if load.cable_ohm > 0:
-            pair = tuple(Floor(load.name, load.min_v, load.cable_ohm, *contribution(c, in_alarm=state)) for state in (False, True))
+            pair = tuple(Floor(load.name, load.battery_min_v, load.cable_ohm, *contribution(c, in_alarm=state)) for state in (False, True))
             found.append(Limit(mark=Mark.LOAD_LOST, owner=load.name, at_v=_floor_of(pair), ends_equipment=load.essential, ends_run=False))
         else:
-            found.append(_fixed(Mark.LOAD_LOST, load.name, load.min_v, ends_equipment=load.essential))
+            found.append(_fixed(Mark.LOAD_LOST, load.name, load.battery_min_v, ends_equipment=load.essential))
     end_v, cutoff_v = case.bank.end_v, supply.cutoff_v if cutoff_v is None else cutoff_v
+    own_v = case.bank.own_cutoff_v
     is_chemistry = case.threshold.origin is ThresholdOrigin.CHEMISTRY
     if cutoff_v is not None:
         found.append(_fixed(Mark.CUTOFF, f"cut-off of {supply.name}", cutoff_v, ends_equipment=True, ends_run=True))
-    if cutoff_v is None or cutoff_v < end_v:
-        ends = cutoff_v is None
+    if own_v is not None:
+        found.append(_fixed(Mark.CUTOFF, "battery's own cut-off", own_v, ends_equipment=True, ends_run=True))
+    disconnects_v = max([v for v in (cutoff_v, own_v) if v is not None], default=None)
+    if disconnects_v is None or disconnects_v < end_v:
+        ends = disconnects_v is None
         found.append(_fixed(Mark.END_VOLTAGE, "end voltage of the battery", end_v, ends_equipment=is_chemistry, ends_run=ends))
     return found
 
@@ -200,7 +211,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
     if bursts and rest_v >= limit_v:
         names, current_a = _named(bursts)
         return WhyCode.BURST, (
-            f"{at} the {say_amps(current_a)} burst of {names} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of "
+            f"{at} the {say_amps(current_a)} burst of {' and '.join(names)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of "
             f"the charge left. At rest they would still show {plain_number(rest_v)} V."
         )
     cable = next((load for load in case.loads if load.name == event.owner and load.cable), None)
@@ -247,10 +258,14 @@ def _whose(event: Event) -> str:
     return f"the least that {event.owner} needs" if event.mark is Mark.LOAD_LOST else f"the {event.owner}"
 
 
-def _named(bursts: list[tuple[str, float]]) -> tuple[str, float]:
+def _named(bursts: list[tuple[str, float]]) -> tuple[tuple[str, ...], float]:
     strongest = sorted(bursts, key=lambda b: -b[1])
-    names = " and ".join(dict.fromkeys(name for name, _ in strongest[:2]))
-    return names, sum(current_a for _, current_a in strongest)
+    return tuple(dict.fromkeys(name for name, _ in strongest[:2])), sum(current_a for _, current_a in strongest)
+
+
+def named_bursts(currents: tuple[LoadCurrents, ...], end: End) -> tuple[tuple[str, ...], float]:
+    """Return the loads whose bursts were active at an end, the strongest first, and what they take together. [A]"""
+    return _named(active_bursts(currents, end.t_h, in_alarm=end.in_alarm))
 
 
 def active_bursts(currents: tuple[LoadCurrents, ...], t_h: float, *, in_alarm: bool) -> list[tuple[str, float]]:
@@ -268,7 +283,7 @@ def _lowered(case: Case, conditions: Conditions, event: Event) -> tuple[float, f
     """Return the voltage that would do, and how much longer it would last, where the cut-off wastes time. [V, h]"""
     if event.mark is not Mark.CUTOFF or conditions.cutoff_v is not None:
         return None
-    needed_v = max([case.bank.end_v, *(load.min_v for load in case.loads if load.essential and load.min_v is not None)])
+    needed_v = case.needed_v
     if event.limit_v is None or event.limit_v <= needed_v + 1e-6 or event.t_h <= 0:
         return None
     lowered = play_supply(case, replace(conditions, cutoff_v=needed_v))

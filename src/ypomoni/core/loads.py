@@ -50,6 +50,13 @@ class Purpose(StrEnum):
     CONVENIENCE = "convenience"
 
 
+class Lock(StrEnum):
+    """What a door does when its lock loses its current: it lets go, or it stays shut."""
+
+    FAIL_SAFE = "fail_safe"
+    FAIL_SECURE = "fail_secure"
+
+
 class ConverterKind(StrEnum):
     """What stands between battery and rail."""
 
@@ -215,6 +222,10 @@ class Load:
     ac: AcDraw | None = None
     # It stays where it is, whatever else moves.
     pinned: bool = False
+    lock: Lock | None = None
+    escape_route: bool = False
+    # How long it goes on without a supply. [ms]
+    ride_through_ms: float | None = None
     # Whether alarm is stated at all; otherwise it is taken as standby and moves with it.
     alarm_is_standby: bool = False
 
@@ -229,6 +240,11 @@ class Load:
     def duty_ratio(self, *, in_alarm: bool) -> float:
         """Return Σd, the share of time in which any burst is active."""
         return sum(b.duty_ratio for b in self.bursts if in_alarm or b.during is During.ALWAYS)
+
+    @property
+    def battery_min_v(self) -> float | None:
+        """The voltage at its feed below which it stops; None where it has none, or a switching converter holds its rail meanwhile. [V]"""
+        return None if self.converter and self.converter.kind is ConverterKind.SWITCHING else self.min_v
 
     @property
     def cable_ohm(self) -> float:

@@ -7,8 +7,8 @@ explains part of that of the loads behind it (see `totals`).
 import math
 from dataclasses import dataclass, replace
 
+from ypomoni.core.band import GREATEST_DELTA, band_deltas, band_of, standby_deltas
 from ypomoni.core.case import Case
-from ypomoni.core.evaluation import GREATEST_DELTA, band_deltas, band_of, standby_deltas
 from ypomoni.core.loads import Load, Provenance, StatedCurrent
 from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, MeasuringPoint, PointKind, State
 from ypomoni.core.reconciliation import Tree

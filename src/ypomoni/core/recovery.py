@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from ypomoni.core.batteries import Bank, Pack, build_pack
 from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.simulation.state import relax, walk
+from ypomoni.core.supplies import Supply
 
 LONGEST_H = 24.0 * 365.0
 CV_STEP_H = 0.02
@@ -29,6 +30,30 @@ class Recovery:
 def charge_current_a(charge_limit_a: float, supply_current_a: float, standby_current_a: float) -> float:
     """Return what is left for the bank beside its load: max(0, min(limit, supply − standby)). [A]"""
     return max(0.0, min(charge_limit_a, supply_current_a - standby_current_a))
+
+
+def recovery_beside(supply: Supply, standby_current_a: float) -> Recovery | None:
+    """Return the recovery of a supply's bank beside a standby load; None for cells that are not charged or a charger that is not known."""
+    if supply.charge_limit_a is None or supply.supply_current_a is None:
+        return None
+    return recovery_with(supply, charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_current_a))
+
+
+def recovery_with(supply: Supply, current_a: float) -> Recovery | None:
+    """Return the recovery of a supply's bank with a charge current; None where it is not charged or the set voltage is not known."""
+    bank = supply.bank
+    if bank is None or bank.chemistry.is_primary:
+        return None
+    if supply.charge_v is None and not bank.chemistry.charges_at_constant_current:
+        return None
+    return simulate_recovery(
+        bank,
+        condition_ratio=bank.condition_today_ratio(supply.typical_degc),
+        temperature_degc=supply.typical_degc,
+        current_a=current_a,
+        charge_v=supply.charge_v,
+        to_ratio=supply.requirement.recharge_to_ratio,
+    )
 
 
 def simulate_recovery(

@@ -3,6 +3,7 @@
 A page, a report and the command line show these and compute nothing again.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -10,11 +11,25 @@ from ypomoni.core.requirements import Method
 
 
 class Verdict(StrEnum):
-    """Whether a requirement is met."""
+    """What a supply or a plan comes to, worst first: it can hurt people, misses its requirement, cannot be computed, meets it on paper, holds."""
 
+    UNSAFE = "unsafe"
     FAILS = "fails"
+    UNKNOWN = "unknown"
     ON_PAPER_ONLY = "on_paper_only"
     HOLDS = "holds"
+
+
+def meets(verdict: Verdict | None) -> bool | None:
+    """Say whether a requirement is met, if only on paper; None where nothing can be said."""
+    if verdict is None or verdict is Verdict.UNKNOWN:
+        return None
+    return verdict in (Verdict.ON_PAPER_ONLY, Verdict.HOLDS)
+
+
+def worst_of(verdicts: Iterable[Verdict | None]) -> Verdict | None:
+    """Return the worst of some verdicts; None where there is none."""
+    return min((v for v in verdicts if v is not None), key=tuple(Verdict).index, default=None)
 
 
 class Severity(StrEnum):
@@ -109,6 +124,8 @@ class BandInput:
     low_h: float
     high_h: float
     share_ratio: float
+    # What it counts for: ln(expected / low), less what measured totals explain.
+    fall_ratio: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,6 +192,9 @@ class EndState:
     threshold_owner: str
     in_alarm: bool
     in_burst: bool
+    # The loads whose bursts were active then, the strongest first, and what these bursts take together.
+    bursts: tuple[str, ...] = ()
+    burst_current_a: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -214,11 +234,20 @@ class SupplyResult:
     condition_ratio: float | None = None
     rated_c20_ah: float | None = None
     recommended_bank: SoldBank | None = None
-    fewer_blocks_bank: SoldBank | None = None
+    # What that bank leaves as risks, and why there is none. In words.
+    bank_risks: tuple[str, ...] = ()
     no_bank_reason: str | None = None
+    # How full an outage finds the bank; 1 where that is not known. [ratio]
+    starts_at_ratio: float = 1.0
+    # What was not looked at since nothing was said of it, by name.
+    not_checked: tuple[str, ...] = ()
     charge_current_a: float | None = None
     recovery_h: float | None = None
     unloaded_recovery_h: float | None = None
+    # Whether the set voltage, not the charger's strength, keeps the recovery from being in time.
+    set_voltage_limits: bool = False
+    # How long the bank makes up for a supply that gives less than its loads take with the mains on.
+    drained_after_h: float | None = None
     methods: tuple[MethodResult, ...] = ()
     warning: LowBatteryWarning | None = None
     disagreement: tuple[str, ...] = ()
@@ -231,7 +260,7 @@ class SupplyResult:
     @property
     def meets_requirement(self) -> bool | None:
         """Whether the requirement is met, if only on paper; None where nothing can be said."""
-        return None if self.verdict is None else self.verdict is not Verdict.FAILS
+        return meets(self.verdict)
 
     @property
     def coverage_ratio(self) -> float | None:
@@ -250,11 +279,13 @@ class PlanResult:
     verdict: Verdict | None
     weakest_supply: str | None
     supplies: tuple[SupplyResult, ...]
+    # What belongs to no supply.
+    findings: tuple[Finding, ...] = ()
 
     @property
     def meets_requirement(self) -> bool | None:
-        """Whether every supply meets its requirement, if only on paper."""
-        return None if self.verdict is None else self.verdict is not Verdict.FAILS
+        """Whether every supply meets its requirement, if only on paper; None where nothing can be said."""
+        return meets(self.verdict)
 
     @property
     def weakest(self) -> SupplyResult | None:

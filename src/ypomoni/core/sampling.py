@@ -88,7 +88,9 @@ class Batch:
     def __init__(self, outages: list[Outage]) -> None:
         packs = [o.pack for o in outages]
         first: Pack = packs[0]
-        self.q, self.rb, self.lost = (np.array([getattr(p, n) for p in packs]) for n in ("capacity_ah", "resistance_ohm", "self_a"))
+        self.q, self.rb, self.lost, self.start_u = (
+            np.array([getattr(p, n) for p in packs]) for n in ("capacity_ah", "resistance_ohm", "self_a", "start_u_ah")
+        )
         self.g, self.k, self.r1 = first.g, first.k_per_h, first.r1_h
         self.heads, self.volts = np.array(first.ocv_knots_ratio), np.array(first.ocv_knots_v)
         # The voltage between full and empty where it falls in a straight line, else 0.
@@ -216,7 +218,7 @@ class Batch:
         if edges_per_hour * float(np.max(coarse_h)) < EXPLICIT_EDGES or np.any(start_h <= begin_h + pattern.period_h):
             return None
         zero = np.zeros(self.count)
-        _, u, d, ended = self.walk(pattern, self.everyone, zero, zero, zero, np.full(self.count, begin_h))
+        _, u, d, ended = self.walk(pattern, self.everyone, zero, self.start_u, zero, np.full(self.count, begin_h))
         if np.any(ended):
             return None
         periods = np.floor((start_h - begin_h) / pattern.period_h)
@@ -242,7 +244,7 @@ class Batch:
 
     def holdovers_h(self, begin: tuple[Array, Array, Array] | None = None) -> Array:
         """Return the holdover of every sample. ``begin`` is a state (t, u, d) before which bursts were spread evenly. [h]"""
-        t0, u0, d0 = begin or (np.zeros(self.count), np.zeros(self.count), np.zeros(self.count))
+        t0, u0, d0 = begin or (np.zeros(self.count), self.start_u, np.zeros(self.count))
         trace = [(t0.copy(), u0.copy(), d0.copy())]
         everyone, horizon_h = self.everyone, np.full(self.count, HORIZON_H)
         stop_h, *_ = self.walk(self.standby, everyone, t0, u0, d0, horizon_h, trace=trace, locate=True)

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ypomoni.core.batteries import Bank, StockBlock
+from ypomoni.core.cells import head_at_v
 from ypomoni.core.loads import Load, Run
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Instrument, MeasuringPoint, Reading
@@ -23,6 +24,18 @@ class SupplyKind(StrEnum):
     PRIMARY = "primary"
 
 
+class ChargeMode(StrEnum):
+    """How a charger ends: held for good, ended by time or current, or a timed charge of nickel cells."""
+
+    FLOAT = "float"
+    CYCLIC = "cyclic"
+    TIMED = "timed"
+
+
+# Their charge comes and goes, so nothing is held at the set voltage for good.
+CYCLED_KINDS = frozenset({SupplyKind.SOLAR, SupplyKind.WINDOWED})
+# Their own current carries the loads while mains is there; an AC UPS passes mains on.
+SHARED_CHARGER_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.DC_UPS})
 MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.PRIMARY})
 
 
@@ -35,11 +48,20 @@ class Stage(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Enclosure:
+    """The box a battery stands in. [m³]"""
+
+    volume_m3: float
+    gas_tight: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Supply:
     """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known.
 
     ``low_battery_v`` is where it warns of a low battery; ``stock`` the blocks that can be bought for it, where that was said.
-    ``convenience_free`` keeps loads that are a mere convenience off it.
+    ``convenience_free`` keeps loads that are a mere convenience off it. ``charge_mode`` None is the usual one of its kind;
+    ``charge_compensated`` says whether the charge voltage follows the temperature, ``current_limited`` whether the charger limits its current.
     """
 
     key: str
@@ -56,6 +78,11 @@ class Supply:
     supply_current_a: float | None = None
     charge_limit_a: float | None = None
     charge_v: float | None = None
+    charge_mode: ChargeMode | None = None
+    charge_compensated: bool | None = None
+    current_limited: bool | None = None
+    max_degc: float | None = None
+    enclosure: Enclosure | None = None
     low_battery_v: float | None = None
     convenience_free: bool = False
     stock: tuple[StockBlock, ...] = field(default=())
@@ -70,6 +97,36 @@ class Supply:
     def output_limit_of(self, *, in_alarm: bool) -> float | None:
         """Return the greatest output in a state; one that is not stated for alarm is that of standby. None: not known. [A]"""
         return self.alarm_output_limit_a if in_alarm and self.alarm_output_limit_a is not None else self.output_limit_a
+
+    @property
+    def charging(self) -> ChargeMode:
+        """How its charge ends: as stated, or as is usual for its kind."""
+        if self.charge_mode is not None:
+            return self.charge_mode
+        return ChargeMode.CYCLIC if self.kind in CYCLED_KINDS else ChargeMode.FLOAT
+
+    @property
+    def hottest_degc(self) -> float:
+        """The highest temperature that is known of its place. [°C]"""
+        return self.typical_degc if self.max_degc is None else max(self.typical_degc, self.max_degc)
+
+    @property
+    def has_charger(self) -> bool:
+        """Whether something charges its battery: a limit above zero, or a kind that always does and no word against it."""
+        if self.charge_limit_a is not None:
+            return self.charge_limit_a > 0
+        return self.kind is not SupplyKind.PRIMARY or self.charge_v is not None
+
+    @property
+    def starts_at_ratio(self) -> float:
+        """How full its charger makes the bank: the head at which the open-circuit voltage is the set voltage; 1 where that is not known. [ratio]
+
+        A lower set voltage never gets current into a bank whose open-circuit voltage has risen to it.
+        """
+        bank = self.bank
+        if bank is None or self.charge_v is None or self.charge_limit_a == 0 or bank.chemistry.is_primary:
+            return 1.0
+        return head_at_v(bank.cell.ocv_rows, self.charge_v / bank.cells_in_series_count)
 
     @property
     def is_modelled(self) -> bool:

@@ -1,6 +1,17 @@
 """Quantities in words, no more precise than the uncertainty allows. Called by `judgement`, `sizing` and the edges."""
 
 import math
+from collections.abc import Iterable
+from typing import Protocol
+
+
+class Named(Protocol):
+    """Whatever has a name."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        ...
 
 
 def round_to(value: float, digits: int) -> float:
@@ -29,6 +40,11 @@ def say_amps(current_a: float, digits: int = 3) -> str:
     return f"{plain_number(current_a * 1e6, digits)} µA"
 
 
+def say_volts(voltage_v: float) -> str:
+    """Return a voltage as it is read off a meter: to a hundredth of a volt at most."""
+    return f"{plain_number(round(voltage_v, 2), 4)} V"
+
+
 def say_amp_hours(charge_ah: float, digits: int = 2) -> str:
     """Return a charge in Ah, or mAh below 0.1 Ah."""
     if 0 < abs(charge_ah) < 0.1:
@@ -36,16 +52,15 @@ def say_amp_hours(charge_ah: float, digits: int = 2) -> str:
     return f"{plain_number(charge_ah, digits)} Ah"
 
 
-def say_hours(hours_h: float, *, not_reaching_h: float | None = None) -> str:
+def say_hours(hours_h: float, *, must_h: float | None = None) -> str:
     """Return a time to two significant digits: minutes below 2 h, days from 10 days.
 
-    ``not_reaching_h`` is a limit that the time falls short of; rounding is not allowed to hide it.
+    ``must_h`` is a limit; rounding never takes the time across it.
     """
     for digits in (2, 3, 4):
-        text = _say_hours(hours_h, digits)
-        if not_reaching_h is None or hours_h >= not_reaching_h or _read_back(hours_h, digits) < not_reaching_h:
-            return text
-    return f"just under {_say_hours(hours_h, 4)}"
+        if must_h is None or (_read_back(hours_h, digits) >= must_h) == (hours_h >= must_h):
+            return _say_hours(hours_h, digits)
+    return f"just {'over' if hours_h >= must_h else 'under'} {say_required_h(must_h)}" if must_h is not None else _say_hours(hours_h, 2)
 
 
 def say_hours_over(hours_h: float, over_h: float) -> str:
@@ -88,6 +103,22 @@ def say_bank(series: int, parallel: int, block_v: float, capacity_ah: float, rat
     if parallel == 1:
         return f"{count} × {block} in series"
     return f"{count} × {block} in parallel" if series == 1 else f"{count} × {block}, {parallel} strings of {series}"
+
+
+def say_years(years_y: float) -> str:
+    """Return a number of years, to a half below ten."""
+    rounded = round(2 * years_y) / 2 if years_y < 10 else round(years_y)
+    if rounded < 1:
+        return f"{max(1, round(12 * years_y))} months" if years_y < 0.95 else "a year"
+    return "a year" if rounded == 1 else f"{plain_number(rounded)} years"
+
+
+def say_names(things: Iterable[Named], most: int = 4) -> str:
+    """Return the names of some things, each once, and how many more there are."""
+    names = list(dict.fromkeys(thing.name for thing in things))
+    if len(names) > most:
+        return f"{', '.join(names[:most])} and {len(names) - most} more"
+    return " and ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else "".join(names)
 
 
 def say_percent(ratio: float) -> str:

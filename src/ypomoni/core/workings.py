@@ -2,7 +2,7 @@
 
 import math
 
-from ypomoni.core.batteries import Pack
+from ypomoni.core.batteries import DC_OVER_1KHZ_RATIO, Pack
 from ypomoni.core.case import Case
 from ypomoni.core.loads import ConverterKind, Load, StatedCurrent
 from ypomoni.core.recovery import Recovery
@@ -254,8 +254,9 @@ def of_band(band: Band, inputs: tuple[BandInput, ...]) -> Working:
     for n, i in enumerate(inputs, start=1):
         fall = math.log(band.expected / i.low_h) if 0 < i.low_h < band.expected else 0.0
         words = PROVENANCE_WORDS.get(i.provenance, i.provenance)
-        meaning = f"ln(H / {say_hours(i.low_h)}), {i.name} at its bad end: {say_percent(i.share_ratio)} of the width"
-        deltas.append(WorkingInput(symbol=f"d{n}", meaning=meaning, value=fall, unit="", provenance=words))
+        known = ", less what a measured total explains" if i.fall_ratio < fall - 1e-9 else ""
+        meaning = f"ln(H / {say_hours(i.low_h)}), {i.name} at its bad end{known}: {say_percent(i.share_ratio)} of the width"
+        deltas.append(WorkingInput(symbol=f"d{n}", meaning=meaning, value=i.fall_ratio, unit="", provenance=words))
     expected = WorkingInput(symbol="H", meaning="expected holdover", value=band.expected, unit="h", provenance="simulated")
     certain = any(i.low_h <= 0 for i in inputs) or band.expected <= 0
     squares = " + ".join(f"{d.symbol}*{d.symbol}" for d in deltas)
@@ -275,23 +276,17 @@ def of_band(band: Band, inputs: tuple[BandInput, ...]) -> Working:
 
 
 def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tuple[Step, ...]]:
-    """Return the inputs and steps that make q and Rb of the bank as it is."""
-    bank, chemistry, t = case.bank, case.bank.chemistry, case.supply.typical_degc
+    """Return the inputs and steps that make q and Rb of the bank as it is, and what an outage finds in it."""
+    bank, chemistry, cell, t = case.bank, case.bank.chemistry, case.bank.cell, case.supply.typical_degc
     table = f"temperature table of {chemistry.name}"
-    inputs = (
+    fitted = "its discharge table" if bank.table_fit else chemistry.source
+    at = f"at {plain_number(t)} °C"
+    inputs = [
         WorkingInput(
             symbol="C20", meaning="rated capacity of the bank at 20 h", value=bank.rated_c20_ah, unit="Ah", provenance="nameplate"
         ),
-        WorkingInput(
-            symbol="r", meaning="q/C20 of the chemistry", value=chemistry.capacity_over_c20_ratio, unit="", provenance=chemistry.source
-        ),
-        WorkingInput(
-            symbol="fT",
-            meaning=f"capacity factor at {plain_number(t)} °C",
-            value=chemistry.capacity_factor_ratio(t),
-            unit="",
-            provenance=table,
-        ),
+        WorkingInput(symbol="r", meaning="q/C20", value=cell.capacity_over_c20_ratio, unit="", provenance=fitted),
+        WorkingInput(symbol="fT", meaning=f"capacity factor {at}", value=chemistry.capacity_factor_ratio(t), unit="", provenance=table),
         WorkingInput(
             symbol="c",
             meaning="condition of the bank",
@@ -299,28 +294,35 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
             unit="",
             provenance=MEASURED_OR_AGED[bank.condition_ratio is None],
         ),
-        WorkingInput(symbol="n", meaning="cells in series", value=float(bank.cells_in_series_count), unit="", provenance="nameplate"),
-        WorkingInput(
-            symbol="rAh",
-            meaning="resistance times capacity of a cell",
-            value=chemistry.resistance_ohm_ah,
-            unit="Ω·Ah",
-            provenance=chemistry.source,
-        ),
-        WorkingInput(
-            symbol="fR",
-            meaning=f"resistance factor at {plain_number(t)} °C",
-            value=chemistry.resistance_factor_ratio(t),
-            unit="",
-            provenance=table,
-        ),
-        WorkingInput(symbol="g", meaning="growth of resistance towards empty", value=chemistry.g, unit="", provenance=chemistry.source),
-    )
-    steps = (
+        WorkingInput(symbol="fR", meaning=f"resistance factor {at}", value=chemistry.resistance_factor_ratio(t), unit="", provenance=table),
+        WorkingInput(symbol="g", meaning="growth of resistance towards empty", value=cell.g, unit="", provenance=fitted),
+    ]
+    if bank.resistance_ohm is None:
+        inputs += [
+            WorkingInput(symbol="n", meaning="cells in series", value=float(bank.cells_in_series_count), unit="", provenance="nameplate"),
+            WorkingInput(
+                symbol="rAh", meaning="resistance times capacity of a cell", value=cell.resistance_ohm_ah, unit="Ω·Ah", provenance=fitted
+            ),
+        ]
+        expression = "n*rAh/C20*fR*(1 + 2.5*(1 - c))"
+    else:
+        inputs += [
+            WorkingInput(symbol="rm", meaning="resistance of a block at 1 kHz", value=bank.resistance_ohm, unit="Ω", provenance="measured"),
+            WorkingInput(symbol="md", meaning="DC over 1 kHz", value=DC_OVER_1KHZ_RATIO, unit="", provenance="common practice"),
+            WorkingInput(symbol="ns", meaning="blocks in series", value=float(bank.series), unit="", provenance="nameplate"),
+            WorkingInput(symbol="np", meaning="strings in parallel", value=float(bank.parallel), unit="", provenance="nameplate"),
+        ]
+        expression = "md*rm*ns/np*fR"
+    steps = [
         Step(symbol="q", expression="C20*r*fT*c", value=pack.capacity_ah, unit="Ah"),
-        Step(symbol="Rb", expression="n*rAh/C20*fR*(1 + 2.5*(1 - c))", value=pack.resistance_ohm, unit="Ω"),
-    )
-    return inputs, steps
+        Step(symbol="Rb", expression=expression, value=pack.resistance_ohm, unit="Ω"),
+    ]
+    if case.supply.starts_at_ratio < 1:
+        cell_v = (case.supply.charge_v or 0.0) / bank.cells_in_series_count
+        meaning = f"how full its charger makes it: a cell that rests at {plain_number(cell_v, 4)} V takes no more"
+        inputs.append(WorkingInput(symbol="s", meaning=meaning, value=case.supply.starts_at_ratio, unit="", provenance="charge voltage"))
+        steps.append(Step(symbol="u0", expression="(1 - s)*q", value=pack.start_u_ah, unit="Ah"))
+    return tuple(inputs), tuple(steps)
 
 
 def of_recommendation(case: Case, simulated_ah: float, prescribed_ah: float, bank_ah: float, recovery_h: float | None) -> Working:
@@ -342,10 +344,14 @@ def of_recommendation(case: Case, simulated_ah: float, prescribed_ah: float, ban
             provenance="see its own working",
         ),
         WorkingInput(
-            symbol="Cb", meaning="the smallest bank sold that has at least that", value=bank_ah, unit="Ah", provenance="sold list"
+            symbol="Cb",
+            meaning="the first bank sold that has at least that and suits its charger",
+            value=bank_ah,
+            unit="Ah",
+            provenance="sold list",
         ),
     ]
-    note = "Smallest in amp-hours of what is sold, at most four strings, of the same chemistry and voltage."
+    note = "Fewest strings first, then the smallest of what is sold, of the same chemistry and voltage; put back and judged. A new bank is meant."
     if requirement.recharge_h is not None and recovery_h is not None:
         inputs.append(
             WorkingInput(symbol="tr", meaning="its recovery when new, beside the load", value=recovery_h, unit="h", provenance="simulated")

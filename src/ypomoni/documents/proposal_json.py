@@ -11,7 +11,9 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
     """Return a proposal as JSON values; never NaN or infinity: a limit that nothing is left of has a share of null."""
     return {
         "objective": found.objective.value,
-        "found": found.is_found,
+        "found": found.mends_all,
+        "keeps_limits": found.is_found,
+        "blocked": list(found.blocked),
         "proven": found.is_proven,
         "cancelled": found.is_cancelled,
         "gap_ratio": found.gap_ratio,
@@ -40,7 +42,8 @@ def load_proposal(body: dict[str, Any]) -> Proposal:
     return Proposal(
         objective=Objective(body["objective"]),
         moves=tuple(_read_move(m) for m in body["moves"]),
-        is_found=body["found"],
+        is_found=body["keeps_limits"],
+        blocked=tuple(body["blocked"]),
         is_proven=body["proven"],
         is_cancelled=body["cancelled"],
         gap_ratio=body["gap_ratio"],

@@ -111,6 +111,10 @@ PER_HOUR = Kind(
     most=36_000.0,
 )
 LENGTH = Kind(name="length", unit="m", units={"m": 1.0, "cm": 0.01, "mm": 0.001, "km": 1000.0}, example="30 m", least=1e-3, most=10_000.0)
+VOLUME = Kind(
+    name="volume", unit="l", units={"l": 1.0, "litres": 1.0, "m³": 1000.0, "m3": 1000.0, "dm³": 1.0}, example="50 l", least=0.01, most=1e6
+)
+MILLISECONDS = Kind(name="time", unit="ms", units={"ms": 1.0, "s": 1000.0}, example="20 ms", most=1e6)
 SECTION = Kind(name="cross-section", unit="mm²", units={"mm²": 1.0, "mm2": 1.0, "sqmm": 1.0}, example="0.5 mm²", least=0.01, most=500.0)
 ENERGY = Kind(name="energy", unit="Wh", units={"Wh": 1.0, "kWh": 1000.0, "mWh": 0.001}, example="18 Wh", least=1e-6, most=100_000.0)
 APPARENT = Kind(name="apparent power", unit="VA", units={"VA": 1.0, "kVA": 1000.0}, example="40 VA", most=1e6)

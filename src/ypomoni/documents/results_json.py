@@ -8,12 +8,13 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from ypomoni.core.endurance import Why
-from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.results import Finding, PlanResult, SupplyResult
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.survival import SurvivalCurve
 from ypomoni.documents.register_table import guarded
 
 _SUPPLY = TypeAdapter(SupplyResult)
+_SUPPLY_FINDING = TypeAdapter(Finding)
 
 
 def dump_supply_result(result: SupplyResult) -> str:
@@ -92,6 +93,7 @@ def _plan(plan: PlanResult, curves: Curves) -> dict[str, Any]:
         "verdict": plan.verdict,
         "meets_requirement": plan.meets_requirement,
         "weakest_supply": plan.weakest_supply,
+        "findings": [_SUPPLY_FINDING.dump_python(f, mode="json") for f in plan.findings],
         "supplies": [_supply(s, curves.get(s.key)) for s in plan.supplies],
     }
 
@@ -113,7 +115,9 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         "limited_by": result.limited_by,
         "missing_ah": result.missing_ah,
         "recommended_bank": full["recommended_bank"],
+        "bank_risks": list(result.bank_risks),
         "no_bank_reason": result.no_bank_reason,
+        "starts_at_ratio": result.starts_at_ratio,
         "charge_current_a": result.charge_current_a,
         "recovery_h": result.recovery_h,
         "methods": [
@@ -127,4 +131,5 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         if curve is None
         else {name: getattr(curve, name) for name in ("seed", "samples_count", "low_h", "median_h", "high_h", "meets_ratio")},
         "findings": full["findings"],
+        "not_checked": list(result.not_checked),
     }

@@ -9,10 +9,10 @@ from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
-from ypomoni.core.batteries import Bank, StockBlock, block_c20_ah
+from ypomoni.core.batteries import Bank, Bms, StockBlock, block_c20_ah, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.chemistries.model import HIGHEST_DEGC
 from ypomoni.core.discharge_table import DischargeRow, DischargeTable
+from ypomoni.core.errors import QuantityError
 from ypomoni.core.loads import (
     AcDraw,
     Behaviour,
@@ -22,6 +22,7 @@ from ypomoni.core.loads import (
     ConverterKind,
     During,
     Load,
+    Lock,
     Provenance,
     Purpose,
     Recharge,
@@ -33,8 +34,8 @@ from ypomoni.core.loads import (
 )
 from ypomoni.core.places import Place
 from ypomoni.core.readings import Hookup, Instrument, Mains, MeasuringPoint, PointKind, PositiveMeans, Range, Reading, State, loads_behind
-from ypomoni.core.requirements import Autonomy, Derating, Method, Requirement
-from ypomoni.core.supplies import MODELLED_KINDS, Plan, Site, Stage, Supply, SupplyKind
+from ypomoni.core.requirements import Autonomy, Derating, Method, Requirement, SystemPurpose
+from ypomoni.core.supplies import ChargeMode, Enclosure, Plan, Site, Stage, Supply, SupplyKind
 from ypomoni.core.totals import MeasuredTotal
 from ypomoni.core.units import SECONDS_PER_HOUR
 from ypomoni.documents.faults import DocumentFaults, Fault, fault_of, path_of
@@ -96,8 +97,11 @@ def read_site_text(text: str | bytes) -> SiteFile:
     return read_site(document)
 
 
-def read_site(document: Any) -> SiteFile:
-    """Return a site file from Python values, or raise `DocumentFaults`."""
+def read_site(document: Any, *, stored: bool = False) -> SiteFile:
+    """Return a site file from Python values, or raise `DocumentFaults`.
+
+    ``stored`` sites were checked when they were saved: what a later rule finds in them does not keep anybody from opening them.
+    """
     if not isinstance(document, dict):
         raise DocumentFaults([Fault("", f"must be an object with format {FORMAT!r} and version {VERSION}.")])
     if document.get("format") != FORMAT:
@@ -112,6 +116,9 @@ def read_site(document: Any) -> SiteFile:
         faults += [fault_of(e, _known_keys(e["loc"])) for e in error.errors(include_url=False)]
     seen = {f.path for f in faults}
     faults += [f for f in _cross_faults(document) if f.path not in seen]
+    if not stored:
+        seen = {f.path for f in faults}
+        faults += [f for f in _sense_faults(document) if f.path not in seen]
     if faults or site_file is None:
         raise DocumentFaults(faults)
     return site_file
@@ -181,20 +188,32 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
                     path_of((*at, "requirement")),
                     f"names the requirement {key!r}, which is not in requirements{_listed(requirement_keys)}.",
                 )
-            if supply.get("typical_degc") is not None or supply.get("min_degc") is not None:
+            if any(supply.get(key) is not None for key in ("typical_degc", "min_degc", "max_degc")):
                 yield from _temperature_order(supply, site, at)
-            yield from _outside_tables(supply, site, at)
         for m, load in loads:
             at = (*here, "loads", m)
             key = load.get("supply")
             if isinstance(key, str) and key not in by_key:
                 yield Fault(path_of((*at, "supply")), f"names the supply {key!r}, which is not in this plan{_listed(list(by_key))}.")
-            yield from _rail_fault(load, by_key.get(key) if isinstance(key, str) else None, at)
+            feeding = by_key.get(key) if isinstance(key, str) else None
+            yield from _rail_fault(load, feeding, at)
             if load.get("bursts"):
                 yield from _duty_fault(load, at)
             if load.get("place") is not None:
                 yield from _unknown(load, "place", place_keys, "places", at)
         yield from audit_faults(plan, here, instrument_keys)
+
+
+def _sense_faults(document: dict[str, Any]) -> Iterator[Fault]:
+    """Yield figures that cannot be meant: a cut-off no battery reaches, a rail no converter makes."""
+    for n, plan in _objects(document.get("plans")):
+        supplies = list(_objects(plan.get("supplies")))
+        by_key = {s.get("key"): s for _, s in supplies if isinstance(s.get("key"), str)}
+        for m, supply in supplies:
+            yield from _cutoff_faults(supply, ("plans", n, "supplies", m))
+        for m, load in _objects(plan.get("loads")):
+            key = load.get("supply")
+            yield from _converter_faults(load, by_key.get(key) if isinstance(key, str) else None, ("plans", n, "loads", m))
 
 
 def _run_faults(document: dict[str, Any], place_keys: set[str], plans: list[tuple[int, dict[str, Any]]]) -> Iterator[Fault]:
@@ -323,19 +342,56 @@ def _temperature_order(part: dict[str, Any], site: dict[str, Any], here: tuple[s
         yield Fault(path_of((*here, "max_degc")), f"must not be below typical_degc ({typical:g} °C), was {greatest:g} °C.")
 
 
-def _outside_tables(supply: dict[str, Any], site: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[Fault]:
-    bank = supply.get("bank")
-    chemistry = CHEMISTRIES.get(bank.get("chemistry") or "") if isinstance(bank, dict) and isinstance(bank.get("chemistry"), str) else None
-    if chemistry is None or supply.get("kind") not in {k.value for k in MODELLED_KINDS}:
+def _cutoff_faults(supply: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield a cut-off above what a full battery shows at rest: such a supply would never run on its battery."""
+    part = supply.get("bank")
+    if not isinstance(part, dict):
         return
-    for key, (owner, value) in zip(("typical_degc", "min_degc"), _temperatures(supply, site), strict=True):
-        if value is not None and not chemistry.covers(value):
-            path = path_of((*here, key)) if owner == "supply" else f"site.{key}"
+    full_v = _full_v(part)
+    protection = part.get("bms")
+    stated = [((*here, "cutoff_v"), supply.get("cutoff_v"))]
+    if isinstance(protection, dict):
+        stated.append(((*here, "bank", "bms", "cutoff_v"), protection.get("cutoff_v")))
+    for path, value in stated:
+        cutoff_v = _number(value)
+        if full_v is not None and cutoff_v is not None and cutoff_v > full_v * (1 + 1e-9):
             yield Fault(
-                path,
-                f"{chemistry.name} is tabled from {chemistry.lowest_degc:g} °C to {HIGHEST_DEGC:g} °C, was {value:g} °C: "
-                f"no figure is given outside it (supply {supply.get('name') or supply.get('key')!s}).",
+                path_of(path),
+                f"must be below what this battery shows full and at rest, {full_v:.4g} V, was {cutoff_v:g} V: it would be cut off at once.",
             )
+
+
+def _full_v(bank: dict[str, Any]) -> float | None:
+    """Return what a bank of a site file shows full and at rest; None where that does not follow from what is there. [V]"""
+    key, block_v, series = bank.get("chemistry"), _number(bank.get("block_v")), _number(bank.get("series"))
+    chemistry = CHEMISTRIES.get(key) if isinstance(key, str) else None
+    if chemistry is None or block_v is None or block_v <= 0 or series is None:
+        return None
+    cells = _number(bank.get("cells_count"))
+    if cells is None:
+        try:
+            cells = cells_of_block(chemistry.key, block_v)
+        except QuantityError:
+            return None
+    return series * cells * chemistry.ocv_rows[-1][1]
+
+
+def _converter_faults(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield a rail that a linear converter cannot make, and a least voltage above the rail."""
+    converter, rail_v, min_v = load.get("converter"), _number(load.get("rail_v")), _number(load.get("min_v"))
+    if not isinstance(converter, dict) or rail_v is None:
+        return
+    nominal_v = _number(supply.get("nominal_v")) if supply else None
+    if converter.get("kind") == ConverterKind.LINEAR.value and nominal_v is not None and rail_v > nominal_v * (1 + 1e-9):
+        yield Fault(
+            path_of((*here, "rail_v")),
+            f"must not be above the supply's nominal_v ({nominal_v:g} V) behind a linear converter, was {rail_v:g} V: it can only take voltage away.",
+        )
+    if min_v is not None and min_v > rail_v * (1 + 1e-9):
+        yield Fault(
+            path_of((*here, "min_v")),
+            f"must not be above the {rail_v:g} V that its converter gives, was {min_v:g} V: behind a converter it is a voltage of the rail.",
+        )
 
 
 def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
@@ -479,6 +535,7 @@ def _requirement(part: RequirementPart) -> Requirement:
         derating=Derating(**part.derating.model_dump()),
         autonomy=Autonomy(**part.autonomy.model_dump()),
         response_h=part.response_h,
+        purpose=SystemPurpose(part.purpose) if part.purpose else None,
     )
 
 
@@ -504,6 +561,11 @@ def _supply(
         supply_current_a=part.supply_current_a,
         charge_limit_a=part.charge_limit_a,
         charge_v=part.charge_v,
+        charge_mode=ChargeMode(part.charge_mode) if part.charge_mode else None,
+        charge_compensated=part.charge_compensated,
+        current_limited=part.current_limited,
+        max_degc=site.max_degc if part.max_degc is None else part.max_degc,
+        enclosure=Enclosure(**part.enclosure.model_dump()) if part.enclosure else None,
         low_battery_v=part.low_battery_v,
         convenience_free=part.convenience_free,
         stock=tuple(
@@ -531,9 +593,10 @@ def _total(part: TotalPart, behind: dict[str, tuple[PointKind, frozenset[str]]])
 def _bank(part: BankPart) -> Bank:
     values = part.model_dump()
     rows = tuple(DischargeRow(**row) for row in values.pop("discharge_table"))
-    key = values.pop("chemistry")
+    key, protection = values.pop("chemistry"), values.pop("bms")
     block_ah = block_c20_ah(key, part.capacity_ah, part.rate_h)
-    return Bank(chemistry_key=key, table=DischargeTable(rows=rows, block_c20_ah=block_ah) if rows else None, **values)
+    table = DischargeTable(rows=rows, block_c20_ah=block_ah) if rows else None
+    return Bank(chemistry_key=key, table=table, bms=Bms(**protection) if protection else None, **values)
 
 
 def _stated(part: CurrentPart) -> StatedCurrent:
@@ -569,6 +632,9 @@ def _load(part: LoadPart, places: dict[str, Place]) -> Load:
         recharges=tuple(_recharge(r) for r in part.recharges),
         ac=AcDraw(**part.ac.model_dump()) if part.ac else None,
         pinned=part.pinned,
+        lock=Lock(part.lock) if part.lock else None,
+        escape_route=part.escape_route,
+        ride_through_ms=part.ride_through_ms,
     )
 
 

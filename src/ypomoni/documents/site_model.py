@@ -10,10 +10,10 @@ from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.discharge_table import DischargeRow, DischargeTable, fit_table
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.loads import Behaviour, ConverterKind, During, Provenance, Purpose
+from ypomoni.core.loads import Behaviour, ConverterKind, During, Lock, Provenance, Purpose
 from ypomoni.core.readings import Hookup, Mains, PointKind, PositiveMeans, State
-from ypomoni.core.requirements import Method
-from ypomoni.core.supplies import Stage, SupplyKind
+from ypomoni.core.requirements import Method, SystemPurpose
+from ypomoni.core.supplies import ChargeMode, Stage, SupplyKind
 
 FORMAT = "ypomoni-site"
 VERSION = 1
@@ -95,6 +95,7 @@ class RequirementPart(_Part):
     derating: DeratingPart = DeratingPart()
     autonomy: AutonomyPart = AutonomyPart()
     response_h: Annotated[Number, Field(gt=0, le=8_760)] | None = None
+    purpose: SystemPurpose | None = None
 
 
 class DischargeRowPart(_Part):
@@ -103,6 +104,14 @@ class DischargeRowPart(_Part):
     current_a: Annotated[Current, Field(gt=0)]
     run_h: Annotated[Number, Field(gt=0, le=100_000)]
     end_v: Volts
+
+
+class BmsPart(_Part):
+    """What a battery's own protection does, of the whole bank. What it states is protected."""
+
+    limit_a: Annotated[Current, Field(gt=0)] | None = None
+    cutoff_v: Volts | None = None
+    charges_from_degc: Temperature | None = None
 
 
 class BankPart(_Part):
@@ -121,6 +130,7 @@ class BankPart(_Part):
     # One block, as an impedance meter shows it at 1 kHz.
     resistance_ohm: Annotated[Number, Field(gt=0, le=100)] | None = None
     discharge_table: Annotated[list[DischargeRowPart], Field(max_length=MOST_ROWS)] = Field(default_factory=list)
+    bms: BmsPart | None = None
 
     @model_validator(mode="after")
     def _rows_of_such_a_block(self) -> Self:
@@ -155,6 +165,13 @@ class TotalPart(_Part):
     reading: Key | None = None
 
 
+class EnclosurePart(_Part):
+    """The box a battery stands in."""
+
+    volume_m3: Annotated[Number, Field(gt=0, le=1_000)]
+    gas_tight: Annotated[bool, Field(strict=True)] = False
+
+
 class SupplyPart(_Part):
     """What feeds the loads when mains fails. A limit or charger figure of null is one that is not known."""
 
@@ -170,10 +187,16 @@ class SupplyPart(_Part):
     supply_current_a: Current | None
     charge_limit_a: Current | None
     charge_v: Volts | None
+    charge_mode: ChargeMode | None = None
+    # Whether the charge voltage follows the temperature, and whether the charger limits its current; null: not known.
+    charge_compensated: Annotated[bool, Field(strict=True)] | None = None
+    current_limited: Annotated[bool, Field(strict=True)] | None = None
+    enclosure: EnclosurePart | None = None
     low_battery_v: Volts | None = None
     convenience_free: Annotated[bool, Field(strict=True)] = False
     typical_degc: Temperature | None = None
     min_degc: Temperature | None = None
+    max_degc: Temperature | None = None
     bank: BankPart | None = None
     totals: Annotated[list[TotalPart], Field(max_length=200)] = Field(default_factory=list)
 
@@ -292,6 +315,9 @@ class LoadPart(_Part):
     recharges: Annotated[list[RechargePart], Field(max_length=20)] = Field(default_factory=list)
     ac: AcPart | None = None
     pinned: Annotated[bool, Field(strict=True)] = False
+    lock: Lock | None = None
+    escape_route: Annotated[bool, Field(strict=True)] = False
+    ride_through_ms: Annotated[Number, Field(ge=0, le=1e6)] | None = None
 
     @model_validator(mode="before")
     @classmethod

@@ -9,7 +9,8 @@ SELECT
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned, version, removed_at
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms, version, removed_at
 FROM load WHERE organisation_id = %(organisation_id)s AND id = %(id)s
 """
 _INSERT = """
@@ -18,20 +19,23 @@ INSERT INTO load (
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms
 ) VALUES (
     %(organisation_id)s, %(plan_id)s, %(supply_id)s, %(key)s, %(name)s, %(quantity)s, %(rail_v)s, %(behaviour)s,
     %(converter_kind)s, %(converter_efficiency_ratio)s, %(min_v)s, %(essential)s, %(standby_current_a)s,
     %(standby_provenance)s, %(standby_text)s, %(standby_uncertainty_a)s, %(standby_reading)s, %(alarm_current_a)s,
     %(alarm_provenance)s, %(alarm_text)s, %(alarm_uncertainty_a)s, %(alarm_reading)s, %(bursts)s, %(place_id)s,
     %(branch)s, %(bus_group)s, %(purpose)s, %(cable_length_m)s, %(cable_section_mm2)s, %(thermostats)s, %(recharges)s,
-    %(ac_power_w)s, %(ac_apparent_va)s, %(ac_power_factor_ratio)s, %(pinned)s
+    %(ac_power_w)s, %(ac_apparent_va)s, %(ac_power_factor_ratio)s, %(pinned)s,
+    %(lock)s, %(escape_route)s, %(ride_through_ms)s
 ) RETURNING
     id, organisation_id, plan_id, supply_id, key, name, quantity, rail_v, behaviour, converter_kind,
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned, version, removed_at
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms, version, removed_at
 """
 _UPDATE = """
 UPDATE load SET
@@ -44,13 +48,15 @@ UPDATE load SET
     %(alarm_reading)s, bursts = %(bursts)s, place_id = %(place_id)s, branch = %(branch)s, bus_group = %(bus_group)s,
     purpose = %(purpose)s, cable_length_m = %(cable_length_m)s, cable_section_mm2 = %(cable_section_mm2)s, thermostats
     = %(thermostats)s, recharges = %(recharges)s, ac_power_w = %(ac_power_w)s, ac_apparent_va = %(ac_apparent_va)s,
-    ac_power_factor_ratio = %(ac_power_factor_ratio)s, pinned = %(pinned)s, version = version + 1
+    ac_power_factor_ratio = %(ac_power_factor_ratio)s, pinned = %(pinned)s,
+    lock = %(lock)s, escape_route = %(escape_route)s, ride_through_ms = %(ride_through_ms)s, version = version + 1
 WHERE organisation_id = %(organisation_id)s AND id = %(id)s AND version = %(version)s RETURNING
     id, organisation_id, plan_id, supply_id, key, name, quantity, rail_v, behaviour, converter_kind,
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned, version, removed_at
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms, version, removed_at
 """
 _SET_REMOVED = """
 UPDATE load SET removed_at = CASE WHEN %(removed)s THEN now() END, version = version + 1
@@ -59,7 +65,8 @@ WHERE organisation_id = %(organisation_id)s AND id = %(id)s RETURNING
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned, version, removed_at
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms, version, removed_at
 """
 LOAD = Aggregate(
     name="load",
@@ -98,6 +105,9 @@ LOAD = Aggregate(
         "ac_apparent_va",
         "ac_power_factor_ratio",
         "pinned",
+        "lock",
+        "escape_route",
+        "ride_through_ms",
     ),
     select=_SELECT,
     insert=_INSERT,
@@ -111,7 +121,8 @@ SELECT
     converter_efficiency_ratio, min_v, essential, standby_current_a, standby_provenance, standby_text,
     standby_uncertainty_a, standby_reading, alarm_current_a, alarm_provenance, alarm_text, alarm_uncertainty_a,
     alarm_reading, bursts, place_id, branch, bus_group, purpose, cable_length_m, cable_section_mm2, thermostats,
-    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned, version, removed_at
+    recharges, ac_power_w, ac_apparent_va, ac_power_factor_ratio, pinned,
+    lock, escape_route, ride_through_ms, version, removed_at
 FROM load WHERE organisation_id = %(organisation_id)s AND plan_id = ANY(%(plan_ids)s) ORDER BY id
 """
 

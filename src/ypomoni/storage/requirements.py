@@ -6,22 +6,26 @@ from ypomoni.storage.connection import Connection, Row, every
 _SELECT = """
 SELECT
     id, organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio, version, removed_at
 FROM requirement WHERE organisation_id = %(organisation_id)s AND id = %(id)s
 """
 _INSERT = """
 INSERT INTO requirement (
     organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio
 ) VALUES (
     %(organisation_id)s, %(site_id)s, %(key)s, %(name)s, %(source)s, %(standby_h)s, %(alarm_min)s, %(recharge_h)s,
     %(recharge_to_ratio)s, %(method)s, %(end_of_life_ratio)s, %(design_margin_ratio)s, %(usable_ratio)s, %(age_ratio)s,
-    %(activity_ratio)s, %(response_h)s, %(depth_ratio)s, %(inverter_ratio)s
+    %(activity_ratio)s, %(response_h)s,
+    %(purpose)s, %(depth_ratio)s, %(inverter_ratio)s
 ) RETURNING
     id, organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio, version, removed_at
 """
 _UPDATE = """
@@ -29,18 +33,21 @@ UPDATE requirement SET
     name = %(name)s, source = %(source)s, standby_h = %(standby_h)s, alarm_min = %(alarm_min)s, recharge_h = %(recharge_h)s,
     recharge_to_ratio = %(recharge_to_ratio)s, method = %(method)s, end_of_life_ratio = %(end_of_life_ratio)s,
     design_margin_ratio = %(design_margin_ratio)s, usable_ratio = %(usable_ratio)s, age_ratio = %(age_ratio)s,
-    activity_ratio = %(activity_ratio)s, response_h = %(response_h)s, depth_ratio = %(depth_ratio)s,
+    activity_ratio = %(activity_ratio)s, response_h = %(response_h)s,
+    purpose = %(purpose)s, depth_ratio = %(depth_ratio)s,
     inverter_ratio = %(inverter_ratio)s, version = version + 1
 WHERE organisation_id = %(organisation_id)s AND id = %(id)s AND version = %(version)s RETURNING
     id, organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio, version, removed_at
 """
 _SET_REMOVED = """
 UPDATE requirement SET removed_at = CASE WHEN %(removed)s THEN now() END, version = version + 1
 WHERE organisation_id = %(organisation_id)s AND id = %(id)s RETURNING
     id, organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio, version, removed_at
 """
 REQUIREMENT = Aggregate(
@@ -61,6 +68,7 @@ REQUIREMENT = Aggregate(
         "age_ratio",
         "activity_ratio",
         "response_h",
+        "purpose",
         "depth_ratio",
         "inverter_ratio",
     ),
@@ -73,7 +81,8 @@ REQUIREMENT = Aggregate(
 _LIST = """
 SELECT
     id, organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_h, recharge_to_ratio, method,
-    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h, depth_ratio,
+    end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio, response_h,
+    purpose, depth_ratio,
     inverter_ratio, version, removed_at
 FROM requirement WHERE organisation_id = %(organisation_id)s AND site_id = ANY(%(site_ids)s) ORDER BY id
 """

@@ -29,4 +29,5 @@ ALKALINE = Chemistry(
     confidence="M",
     self_discharge_per_month_ratio=0.0025,
     is_primary=True,
+    highest_degc=50.0,
 )

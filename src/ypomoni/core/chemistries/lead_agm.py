@@ -32,4 +32,9 @@ LEAD_AGM = Chemistry(
     source="typical discharge rows of general-purpose AGM blocks, 12 V 7 Ah, to 1.75 V a cell",
     confidence="H",
     self_discharge_per_month_ratio=0.03,
+    is_lead=True,
+    cell_limit_v=1.75,
+    dangerous_charge_v=2.47,
+    least_charge_v=2.20,
+    highest_degc=50.0,
 )

@@ -31,4 +31,9 @@ LEAD_GEL = Chemistry(
     source="typical discharge rows of gel blocks",
     confidence="M",
     self_discharge_per_month_ratio=0.02,
+    is_lead=True,
+    cell_limit_v=1.75,
+    dangerous_charge_v=2.42,
+    least_charge_v=2.20,
+    highest_degc=50.0,
 )

@@ -31,4 +31,7 @@ LI_ION = Chemistry(
     source="typical discharge rows of cells of the nickel-manganese-cobalt kind",
     confidence="M",
     self_discharge_per_month_ratio=0.02,
+    cell_limit_v=2.5,
+    dangerous_charge_v=4.22,
+    least_charge_v=4.00,
 )

@@ -32,4 +32,7 @@ LIFEPO4 = Chemistry(
     source="typical discharge rows of 12.8 V blocks with management system",
     confidence="M",
     self_discharge_per_month_ratio=0.025,
+    cell_limit_v=2.5,
+    dangerous_charge_v=3.67,
+    least_charge_v=3.34,
 )

@@ -44,6 +44,14 @@ class Chemistry:
     is_primary: bool = False
     # A film on the anode that a first current must break through: the voltage dips before it recovers.
     is_passivated: bool = False
+    is_lead: bool = False
+    # A cell that is discharged below this is ruined; None: not tabled. [V]
+    cell_limit_v: float | None = None
+    # Above this the charge itself is a danger; below the other it is never full. None: not tabled. Lead's belong to 25 °C. [V]
+    dangerous_charge_v: float | None = None
+    least_charge_v: float | None = None
+    # Above 25 °C no capacity is credited; beyond this no figure is given. [°C]
+    highest_degc: float = 60.0
 
     def capacity_factor_ratio(self, temperature_degc: float, *, sizing: bool = False) -> float:
         """Return f_T: the share of capacity left at a temperature; the sizing row where ``sizing``. [ratio]"""
@@ -60,7 +68,12 @@ class Chemistry:
 
     def covers(self, temperature_degc: float) -> bool:
         """Say whether every row of this chemistry covers a temperature."""
-        return self.lowest_degc <= temperature_degc <= HIGHEST_DEGC
+        return self.lowest_degc <= temperature_degc <= self.highest_degc
+
+    @property
+    def is_rechargeable_lithium(self) -> bool:
+        """Whether it is a lithium chemistry that is charged: over-charged or over-discharged it can start a fire."""
+        return self.is_lithium and not self.is_primary
 
     @property
     def lowest_degc(self) -> float:
@@ -68,9 +81,9 @@ class Chemistry:
         return max(rows[0][0] for rows in (self.capacity_rows, self.resistance_rows, self.sizing_rows or self.capacity_rows))
 
     def _read(self, rows: tuple[Row, ...], temperature_degc: float) -> float:
-        if not rows[0][0] <= temperature_degc <= HIGHEST_DEGC:
+        if not rows[0][0] <= temperature_degc <= self.highest_degc:
             raise OutsideTableError(
-                f"{self.name} is tabled from {rows[0][0]:g} °C to {HIGHEST_DEGC:g} °C, was {temperature_degc:g} °C: no figure is given outside it."
+                f"{self.name} is tabled from {rows[0][0]:g} °C to {self.highest_degc:g} °C, was {temperature_degc:g} °C: no figure is given outside it."
             )
         if temperature_degc >= rows[-1][0]:
             return rows[-1][1]
@@ -80,8 +93,6 @@ class Chemistry:
 HOURS_PER_MONTH = 730.0
 # The temperature that the monthly figures belong to.
 SHELF_DEGC = 25.0
-# Above 25 °C no capacity is credited; beyond this a battery does not belong in the cupboard at all.
-HIGHEST_DEGC = 60.0
 
 
 def interpolate(rows: tuple[Row, ...], x: float) -> float:

@@ -31,4 +31,6 @@ NIMH = Chemistry(
     source="typical discharge rows of standard cells",
     confidence="M",
     self_discharge_per_month_ratio=0.20,
+    cell_limit_v=0.9,
+    highest_degc=50.0,
 )

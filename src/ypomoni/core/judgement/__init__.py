@@ -1,7 +1,20 @@
 """Judgements: each a function that returns findings with evidence, source and way out. Called by `evaluation` only."""
 
-from ypomoni.core.judgement.audit import audit_of, judge_audit, judge_buses
+from ypomoni.core.judgement.audit import audit_of, judge_audit
+from ypomoni.core.judgement.company import judge_buses, judge_unassigned
 from ypomoni.core.judgement.facts import Audit, Facts
-from ypomoni.core.judgement.verdict import judge_plan, judge_supply
+from ypomoni.core.judgement.verdict import find_weak_link, is_idle, judge_plan, judge_supply, not_checked
 
-__all__ = ["Audit", "Facts", "audit_of", "judge_audit", "judge_buses", "judge_plan", "judge_supply"]
+__all__ = [
+    "Audit",
+    "Facts",
+    "audit_of",
+    "find_weak_link",
+    "is_idle",
+    "judge_audit",
+    "judge_buses",
+    "judge_plan",
+    "judge_supply",
+    "judge_unassigned",
+    "not_checked",
+]

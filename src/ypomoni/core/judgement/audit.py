@@ -1,32 +1,20 @@
-"""Can the figures be trusted: what the readings and the register say against each other, and loads that do not go together."""
+"""Can the figures be trusted: what the readings and the register say against each other."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+from ypomoni.core.device_types import improbable_current
 from ypomoni.core.judgement.facts import Audit, Facts
-from ypomoni.core.loads import NO_DRAW, Load, Provenance, Purpose
+from ypomoni.core.loads import Load, Provenance
 from ypomoni.core.readings import Hookup, Mains, MeasuringPoint, PointKind, Reading
 from ypomoni.core.reconciliation import NodeState, reconcile_supply
 from ypomoni.core.results import Finding, Severity
-from ypomoni.core.simulation.demand import peak_draw
 from ypomoni.core.supplies import Plan, Supply
-from ypomoni.core.uncertainty import expected_currents
 from ypomoni.core.wording import plain_number, say_amps, say_percent
 
 NOTICEABLE_SHARE_RATIO = 0.05
 CONVINCING_SCORE_RATIO = 0.3
 # A real device's power factor is hardly ever better than this without a converter made for it.
 NEARLY_EQUAL_RATIO = 0.02
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CableDrop:
-    """What a cable leaves its load at the greatest current, with the battery at its nominal voltage. [A, V]"""
-
-    current_a: float
-    drop_v: float
-    left_v: float
-    in_alarm: bool
 
 
 def audit_of(plan: Plan, supply: Supply) -> Audit:
@@ -44,36 +32,7 @@ def audit_of(plan: Plan, supply: Supply) -> Audit:
 
 def judge_audit(audit: Audit) -> tuple[Finding, ...]:
     """Return the findings that need no computed figure."""
-    return tuple(finding for check in (_mains_on, _disagreements, _power_metered, _volt_amperes, _company) for finding in check(audit))
-
-
-def check_register(facts: Facts) -> list[Finding]:
-    """Return what the figures of the register give rise to: ceilings taken for draws, cables that starve the far end."""
-    return [*judge_audit(facts.audit), *_nameplates(facts), *_cables(facts)]
-
-
-def judge_buses(plan: Plan) -> dict[str, list[Finding]]:
-    """Return for each supply the bus groups that are split between it and another."""
-    groups: dict[str, dict[str, list[str]]] = {}
-    for load in plan.loads:
-        if load.bus_group and load.supply_key:
-            groups.setdefault(load.bus_group, {}).setdefault(load.supply_key, []).append(load.name)
-    names = {s.key: s.name for s in plan.supplies}
-    found: dict[str, list[Finding]] = {}
-    for group, by_supply in groups.items():
-        if len(by_supply) < 2:
-            continue
-        listed = "; ".join(f"{names[key]}: {', '.join(dict.fromkeys(loads))}" for key, loads in by_supply.items())
-        finding = Finding(
-            code="bus_group_split",
-            severity=Severity.RISK,
-            evidence=f"The bus {group} is fed by {len(by_supply)} supplies ({listed}). When one gives out first, what it feeds drags the bus down.",
-            source="devices on one data bus share its 0 V, so they share a supply",
-            way_out=f"Feed all of {group} from one supply, or isolate the bus where the supplies meet.",
-        )
-        for key in by_supply:
-            found.setdefault(key, []).append(finding)
-    return found
+    return tuple(finding for check in (_mains_on, _disagreements, _power_metered, _volt_amperes) for finding in check(audit))
 
 
 def _mains_on(audit: Audit) -> Iterator[Finding]:
@@ -130,13 +89,23 @@ def _say_difference(node: NodeState, point: MeasuringPoint) -> str:
 def _power_metered(audit: Audit) -> Iterator[Finding]:
     for load in audit.loads:
         readings = [audit.readings.get(s.reading_key or "") for s in (load.standby, load.alarm)]
-        if load.recharges and any(_is_power_metered(r, audit) for r in readings if r):
+        if not any(_is_power_metered(r, audit) for r in readings if r):
+            continue
+        if load.recharges:
             yield Finding(
                 code="own_battery_by_power_meter",
                 severity=Severity.RISK,
-                evidence=f"{load.name} has a battery of its own and was read with a power meter: while that is full it takes nearly nothing.",
+                evidence=f"{load.name} has a battery of its own and was read with a power meter. While that battery is full it takes nearly nothing.",
                 source="energy per recharge counts, not the draw of a full device",
                 way_out="Enter what one recharge takes and how often it comes, and the draw with its battery taken out.",
+            )
+        else:
+            yield Finding(
+                code="power_meter_counted_as_load",
+                severity=Severity.RISK,
+                evidence=f"{load.name} was read with a power meter. That shows the AC side; what it takes from the battery is another current.",
+                source="a power meter's current is at mains voltage, before the adaptor",
+                way_out="Measure it on the DC side, or enter its watts with the efficiency of its adaptor.",
             )
 
 
@@ -162,21 +131,8 @@ def _volt_amperes(audit: Audit) -> Iterator[Finding]:
             )
 
 
-def _company(audit: Audit) -> Iterator[Finding]:
-    safety = [load.name for load in audit.loads if load.purpose is Purpose.LIFE_SAFETY]
-    comfort = [load.name for load in audit.loads if load.purpose is Purpose.CONVENIENCE]
-    if safety and comfort:
-        yield Finding(
-            code="convenience_on_life_safety",
-            severity=Severity.RISK,
-            evidence=f"{audit.supply.name} feeds {', '.join(dict.fromkeys(safety))} and, for convenience, {', '.join(dict.fromkeys(comfort))}: "
-            "what is switched or plugged in there takes hours from a life-safety load.",
-            source="life-safety and convenience loads do not share a supply",
-            way_out=f"Feed {', '.join(dict.fromkeys(comfort))} from another supply. Local codes come first.",
-        )
-
-
-def _nameplates(facts: Facts) -> Iterator[Finding]:
+def check_nameplates(facts: Facts) -> Iterator[Finding]:
+    """Yield what of the standby current comes from labels, which are ceilings."""
     whole_a = facts.result.standby_current_a or 0.0
     shares = {s.key: s.standby_current_a for s in facts.result.shares}
     named = [load for load in facts.loads if load.standby.provenance is Provenance.NAMEPLATE]
@@ -192,34 +148,22 @@ def _nameplates(facts: Facts) -> Iterator[Finding]:
         )
 
 
-def cable_drop(facts: Facts, load: Load) -> CableDrop | None:
-    """Return what the cable of a load does at its greatest current, or None without a cable."""
-    if load.cable_ohm <= 0:
-        return None
-    currents = expected_currents(load, load.place or facts.supply.climate)
-    peaks = [peak_draw(currents, in_alarm=state) for state in (False, True)]
-    at_v = load.min_v or facts.supply.nominal_v
-    in_alarm = peaks[1].at_nominal_a(at_v) >= peaks[0].at_nominal_a(at_v)
-    current_a = (peaks[in_alarm] or NO_DRAW).at_nominal_a(at_v)
-    drop_v = load.cable_ohm * current_a
-    return CableDrop(current_a=current_a, drop_v=drop_v, left_v=facts.supply.nominal_v - drop_v, in_alarm=in_alarm)
-
-
-def _cables(facts: Facts) -> Iterator[Finding]:
-    end_v = facts.supply.cutoff_v or (facts.supply.bank.end_v if facts.supply.bank else facts.supply.nominal_v)
-    for load in facts.loads:
-        found = cable_drop(facts, load)
-        if found is None or load.cable is None or load.min_v is None or end_v - found.drop_v >= load.min_v:
+def check_improbable(loads: tuple[Load, ...]) -> Iterator[Finding]:
+    """Yield currents far outside what devices of such a name draw."""
+    for load in loads:
+        if load.ac is not None:
             continue
-        when = "in alarm" if found.in_alarm else "in standby"
-        at_once = found.left_v < load.min_v
-        lasts = "already with a battery at its nominal voltage" if at_once else f"before the supply ends at {plain_number(end_v)} V"
-        yield Finding(
-            code="cable_drop_starves",
-            severity=Severity.RISK,
-            evidence=f"{load.name} draws up to {say_amps(found.current_a)} {when} through {plain_number(load.cable.length_m)} m of "
-            f"{plain_number(load.cable.section_mm2)} mm², which drops {plain_number(found.drop_v, 2)} V: it has less than its "
-            f"{plain_number(load.min_v)} V {lasts}.",
-            source="ΔU = 2·L·I·ρ/A, copper (IEC 60028)",
-            way_out="Fit a thicker or shorter cable, or feed the far end from a supply nearby.",
-        )
+        stated = [(load.standby.current_a, False)] + ([] if load.alarm_is_standby else [(load.alarm.current_a, True)])
+        for current_a, in_alarm in stated:
+            found = improbable_current(load.name, load.rail_v, current_a, in_alarm=in_alarm)
+            if found is None:
+                continue
+            yield Finding(
+                code="current_improbable",
+                severity=Severity.NOTE,
+                evidence=f"{load.name} is registered with {say_amps(current_a)} {'in alarm' if in_alarm else 'in standby'}, one piece. "
+                f"Such devices draw {say_amps(found.low_a)} to {say_amps(found.high_a)}.",
+                source=f"usual range of a {found.type_name.lower()}; rough",
+                way_out="Look at the unit again: mA or A, one piece or all of them.",
+            )
+            break

@@ -1,118 +1,290 @@
-"""What state the bank is in."""
+"""What the bank is, and what it is asked for: does it fit, is it protected, can it breathe, how old is it."""
 
+from collections.abc import Iterator
+
+from ypomoni.core.batteries import Bank
 from ypomoni.core.chemistries.primary_sizes import size_of
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.results import Finding, Severity
-from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
+from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT
+from ypomoni.core.supplies import ChargeMode, Supply
+from ypomoni.core.units import HOURS_PER_DAY
+from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_volts, say_years
 
-MISMATCH_RATIO = 0.25
+# A cut-off that is so little under the cell's limit is at it.
+CUTOFF_TOLERANCE_RATIO = 0.01
+# Lithium without a protection that states its limit: so many times its 20-hour capacity. [1/h]
+CONTINUOUS_PER_H, BURST_PER_H = 1.0, 2.0
+# From here EN 62485-2 asks to reckon the air of a lead battery. [Ah]
+VENTILATED_FROM_AH = 40.0
+# Gas current of valve-regulated lead, on float and where it is boosted; what an ampere-hour of it makes; the share that explodes.
+GAS_FLOAT_A_PER_AH, GAS_BOOST_A_PER_AH = 0.001, 0.008
+HYDROGEN_M3_PER_AH = 0.00042
+EXPLOSIVE_RATIO = 0.04
+LIFE_SHORT_RATIO = 0.6
 
 
 def check_bank(facts: Facts) -> list[Finding]:
-    """Return whether the bank fits the supply's voltage, and whether it is past its age or measured below end of life."""
-    return [*_mismatch(facts), *_past_age(facts), *_primary(facts), *_suspect_rows(facts)]
-
-
-def _mismatch(facts: Facts) -> list[Finding]:
-    supply, bank = facts.supply, facts.supply.bank
-    if bank is None or abs(bank.bank_v - supply.nominal_v) <= MISMATCH_RATIO * supply.nominal_v:
+    """Return what the bank gives rise to."""
+    if facts.bank is None:
         return []
-    return [
-        Finding(
-            code="bank_voltage_mismatch",
+    stated = (_mismatch, _strings, _no_cutoff, _cutoff_low, _ventilation, _outside_table, _short_life)
+    found = [finding for check in stated for finding in check(facts.supply, facts.bank, facts)]
+    return found + [finding for check in (_current, _past_age, _primary, _suspect_rows) for finding in check(facts, facts.bank)]
+
+
+def _mismatch(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    if bank.suits(supply.nominal_v):
+        return
+    yield Finding(
+        code="bank_voltage_mismatch",
+        severity=Severity.DANGER,
+        evidence=say_mismatch(supply, bank),
+        source="series adds volts, parallel adds amp-hours",
+        way_out="Connect nothing. Check how the blocks are joined, then correct the wiring or the entry.",
+    )
+
+
+def say_mismatch(supply: Supply, bank: Bank) -> str:
+    """Say that a bank has another voltage than its supply is made for."""
+    blocks = (
+        f"{bank.series} × {bank.block_v:g} V in series is {bank.bank_v:g} V." if bank.series > 1 else f"The battery has {bank.bank_v:g} V."
+    )
+    return f"{blocks} {supply.name} is made for {supply.nominal_v:g} V."
+
+
+def _strings(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    if not bank.chemistry.is_lead or bank.parallel <= GREATEST_STRINGS_COUNT:
+        return
+    yield Finding(
+        code="too_many_strings",
+        severity=Severity.RISK,
+        evidence=f"{supply.name} has {bank.parallel} strings in parallel. They never share the current evenly, so the first ones age early.",
+        source=f"at most {GREATEST_STRINGS_COUNT} strings of lead in parallel",
+        way_out="Fit fewer, larger blocks.",
+    )
+
+
+def _no_cutoff(supply: Supply, bank: Bank, facts: Facts) -> Iterator[Finding]:
+    if supply.cutoff_v is not None or bank.own_cutoff_v is not None or bank.chemistry.is_primary:
+        return
+    lithium, name = bank.chemistry.is_rechargeable_lithium, bank.chemistry.name
+    limit_v = (bank.chemistry.cell_limit_v or bank.chemistry.end_v) * bank.cells_in_series_count
+    stopping = [load for load in facts.loads if load.essential and load.battery_min_v is not None and load.battery_min_v > limit_v]
+    stops = lithium and bool(stopping)
+    if stops:
+        harm = f"{stopping[0].name} stops at {say_volts(stopping[0].battery_min_v or 0.0)}, but whatever is left on the battery goes on draining it."
+    elif lithium:
+        harm = f"A long cut drains it below {say_volts(limit_v)}. A lithium battery that was drained so far can catch fire when it is charged again."
+    else:
+        harm = f"A long cut drains it below {say_volts(limit_v)}, which ruins it."
+    yield Finding(
+        code="no_cutoff",
+        severity=Severity.DANGER if lithium and not stops else Severity.RISK,
+        evidence=f"Nothing disconnects the battery of {supply.name}. {harm}",
+        source=f"least voltage of {name}: {plain_number(limit_v / bank.cells_in_series_count)} V a cell",
+        way_out="Fit a low-voltage disconnect that reconnects on mains only, or enter the cut-off if there is one.",
+    )
+
+
+def _cutoff_low(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    cell_v, lithium = bank.chemistry.cell_limit_v, bank.chemistry.is_rechargeable_lithium
+    cutoff_v = max([v for v in (supply.cutoff_v, bank.own_cutoff_v) if v is not None], default=None)
+    if cell_v is None or cutoff_v is None or bank.chemistry.is_primary or not bank.suits(supply.nominal_v):
+        return
+    limit_v = cell_v * bank.cells_in_series_count
+    if cutoff_v >= limit_v * (1 - CUTOFF_TOLERANCE_RATIO):
+        return
+    harm = "Drained so far it can catch fire when it is charged again." if lithium else "Drained so far it is ruined."
+    yield Finding(
+        code="cutoff_below_end",
+        severity=Severity.DANGER if lithium else Severity.RISK,
+        evidence=f"{supply.name} disconnects its battery only at {say_volts(cutoff_v)}. This {bank.chemistry.name} battery must not go below {say_volts(limit_v)}. {harm}",
+        source=f"least voltage of {bank.chemistry.name}: {plain_number(cell_v)} V a cell",
+        way_out=f"Raise the cut-off to {say_volts(bank.end_v)}, or fit a disconnect that opens there.",
+    )
+
+
+def gas_tight_hydrogen_ratio(supply: Supply, bank: Bank) -> float | None:
+    """Return the share of hydrogen in a gas-tight box after a day of charging; None where the box is open or not known. [ratio]"""
+    box = supply.enclosure
+    if box is None or not box.gas_tight or not bank.chemistry.is_lead or not supply.has_charger:
+        return None
+    charge_ah = _gas_a(supply, bank) * HOURS_PER_DAY
+    return HYDROGEN_M3_PER_AH * charge_ah * bank.cells_in_series_count / box.volume_m3
+
+
+def _gas_a(supply: Supply, bank: Bank) -> float:
+    """Return the current that makes gas. [A]"""
+    per_ah = GAS_BOOST_A_PER_AH if supply.charging is ChargeMode.CYCLIC else GAS_FLOAT_A_PER_AH
+    return per_ah * bank.rated_c20_ah
+
+
+def _ventilation(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    if not bank.chemistry.is_lead:
+        return
+    ratio = gas_tight_hydrogen_ratio(supply, bank)
+    source = "EN 62485-2: check the edition in force where you work"
+    if ratio is not None and ratio > EXPLOSIVE_RATIO:
+        volume_m3 = supply.enclosure.volume_m3 if supply.enclosure else 0.0
+        yield Finding(
+            code="ventilation",
             severity=Severity.DANGER,
-            evidence=f"{bank.series} in series of {bank.block_v:g} V is {bank.bank_v:g} V on a supply of {supply.nominal_v:g} V.",
-            source="series adds volts, parallel adds amp-hours",
-            way_out="Check how the blocks are joined before connecting anything; then correct the entry or the wiring.",
+            evidence=f"Charging lead gives off hydrogen. In a gas-tight box of {plain_number(volume_m3 * 1000)} l it reaches {say_percent(ratio)} in a day; "
+            f"from {say_percent(EXPLOSIVE_RATIO)} on it can explode.",
+            source=source,
+            way_out="Open the box to the air, or take the battery out of it. Keep sparks away until it has been aired.",
         )
-    ]
+        return
+    if bank.rated_c20_ah <= VENTILATED_FROM_AH:
+        return
+    air_m3_per_h = 0.05 * bank.cells_in_series_count * 1000 * _gas_a(supply, bank) * 1e-3
+    yield Finding(
+        code="ventilation",
+        severity=Severity.NOTE,
+        evidence=f"Charging {say_amp_hours(bank.rated_c20_ah)} of lead gives off hydrogen. The place needs {plain_number(air_m3_per_h * 1000, 2)} l of fresh air an hour, "
+        f"through openings of at least {plain_number(28 * air_m3_per_h, 2)} cm² below and above.",
+        source=source,
+        way_out="Check that the box or cupboard has such openings, and that nothing in it sparks.",
+    )
 
 
-def _past_age(facts: Facts) -> list[Finding]:
-    bank, life_y = facts.supply.bank, facts.life_y
-    if bank is None or life_y is None:
-        return []
+def _outside_table(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    chemistry = bank.chemistry
+    coldest_degc = min(supply.min_degc, supply.typical_degc)
+    for code, degc, is_outside, word, limit_degc in (
+        ("too_cold", coldest_degc, coldest_degc < chemistry.lowest_degc, "down", chemistry.lowest_degc),
+        ("too_hot", supply.hottest_degc, supply.hottest_degc > chemistry.highest_degc, "up", chemistry.highest_degc),
+    ):
+        if is_outside:
+            yield Finding(
+                code=code,
+                severity=Severity.FAILS,
+                evidence=f"It gets {word} to {plain_number(degc)} °C at {supply.name}. What {chemistry.name} does beyond {plain_number(limit_degc)} °C is not known, so no hours are named.",
+                source=f"temperature table of {chemistry.name}",
+                way_out="Keep the battery in a place within its limits, or fit a kind that is made for this one.",
+            )
+
+
+def _short_life(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
+    life_y, design_y = bank.design_life_y(supply.typical_degc), bank.design_life_y(0.0)
+    if life_y >= LIFE_SHORT_RATIO * design_y:
+        return
+    yield Finding(
+        code="life_shortened_by_heat",
+        severity=Severity.RISK,
+        evidence=f"At {plain_number(supply.typical_degc)} °C this battery lasts about {say_years(life_y)}, not {say_years(design_y)}.",
+        source="life at 20 to 25 °C, halved by every 10 °C above 25 °C",
+        way_out="Put it in a cooler place, or plan to renew it by then.",
+    )
+
+
+def cell_limits_a(bank: Bank) -> tuple[float | None, float | None]:
+    """Return the greatest current a bank gives on average and for a burst; None where it has no such limit. [A]
+
+    What its protection states; for lithium without that one hour's rate, and two for a burst; a primary cell's by its size.
+    """
+    if bank.bms is not None and bank.bms.limit_a is not None:
+        return bank.bms.limit_a, bank.bms.limit_a
+    if bank.chemistry.is_primary:
+        size = size_of(bank.chemistry_key, bank.block_v, bank.capacity_ah)
+        return None, None if size is None else size.greatest_current_a * bank.parallel
+    if bank.chemistry.is_rechargeable_lithium:
+        return CONTINUOUS_PER_H * bank.rated_c20_ah, BURST_PER_H * bank.rated_c20_ah
+    return None, None
+
+
+def _current(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield currents above what the battery's protection, its cells, or a lithium cell without protection lets through."""
+    if facts.case is None:
+        return
+    mean_limit_a, peak_limit_a = cell_limits_a(bank)
+    mean_a = max(facts.result.standby_current_a or 0.0, facts.result.alarm_current_a or 0.0)
+    peak_a = max(facts.peak_standby_current_a, facts.peak_alarm_current_a)
+    stated = bank.bms is not None and bank.bms.limit_a is not None
+    above_mean = mean_limit_a is not None and mean_a > mean_limit_a * (1 + 1e-9)
+    asked_a, allowed_a = (mean_a, mean_limit_a) if above_mean else (peak_a, peak_limit_a)
+    if allowed_a is None or asked_a <= allowed_a * (1 + 1e-9):
+        return
+    asks = f"{facts.supply.name} asks for up to {say_amps(asked_a)}."
+    way_out = "Fit a larger battery or one with a stronger protection, or enter the limit of the one that is there."
+    if stated:
+        gives, source = (
+            f"The battery's own protection opens at {say_amps(allowed_a)}, and then everything goes dark at once.",
+            "the limit stated for it",
+        )
+    elif bank.chemistry.is_primary:
+        size = size_of(bank.chemistry_key, bank.block_v, bank.capacity_ah)
+        name = f"{_strings_of(bank)} of {size.name if size else ''} {bank.chemistry.name}"
+        gives = f"{name[0].upper()}{name[1:]} {'gives' if bank.parallel == 1 else 'give'} about {say_amps(allowed_a)} at most."
+        source = "rough greatest current of the size [L]: check the cell's own data sheet"
+        way_out = "Take a larger or spiral-wound cell, or put a capacitor beside it for the bursts."
+    else:
+        lasting = "" if above_mean else ", even for a burst"
+        gives = f"The protection of such a battery often opens at {say_amps(allowed_a)}{lasting}, and then everything goes dark at once."
+        source = "one hour's rate for lithium without a stated limit, two for a burst"
+    yield Finding(code="current_above_cell", severity=Severity.FAILS, evidence=f"{asks} {gives}", source=source, way_out=way_out)
+
+
+def _past_age(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    life_y = bank.design_life_y(facts.supply.typical_degc)
     worn = bank.condition_ratio is not None and bank.condition_ratio < facts.requirement.end_of_life_ratio
     if bank.age_y < life_y and not worn:
-        return []
+        return
     if bank.age_y >= life_y:
-        evidence = f"The battery of {facts.supply.name} is {plain_number(bank.age_y)} years old; at {facts.supply.typical_degc:g} °C this kind lasts about {plain_number(life_y, 2)}."
+        evidence = f"The battery of {facts.supply.name} is {say_years(bank.age_y)} old. At {facts.supply.typical_degc:g} °C this kind lasts about {say_years(life_y)}."
     else:
         evidence = f"The battery of {facts.supply.name} was measured at {say_percent(bank.condition_ratio or 0)} of its rated capacity."
-    return [
-        Finding(
-            code="bank_past_age",
-            severity=Severity.RISK,
-            evidence=evidence,
-            source="life at 20 to 25 °C, halved by every 10 °C above 25 °C; end of life at 80 % of rated capacity",
-            way_out="Renew the battery, all blocks of the bank together.",
-        )
-    ]
+    yield Finding(
+        code="bank_past_age",
+        severity=Severity.RISK,
+        evidence=evidence,
+        source="life at 20 to 25 °C, halved by every 10 °C above 25 °C; end of life at 80 % of rated capacity",
+        way_out="Renew the battery, all blocks of the bank together.",
+    )
 
 
-def _primary(facts: Facts) -> list[Finding]:
-    """Return what is said of primary cells: their hard limit of current, their film, and sizes nobody sells."""
-    bank, supply = facts.supply.bank, facts.supply
-    if bank is None or not bank.chemistry.is_primary:
-        return []
+def _primary(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield what is said of primary cells: their hard limit of current, their film, and sizes nobody sells."""
+    if not bank.chemistry.is_primary:
+        return
     peak_a = max(facts.peak_standby_current_a, facts.peak_alarm_current_a)
     size = size_of(bank.chemistry_key, bank.block_v, bank.capacity_ah)
-    found: list[Finding] = []
-    if size and peak_a > size.greatest_current_a * bank.parallel:
-        found.append(
-            Finding(
-                code="current_above_cell",
-                severity=Severity.FAILS,
-                evidence=f"{supply.name} asks up to {say_amps(peak_a)}; {say_strings(bank.parallel)} of {size.name} {bank.chemistry.name} "
-                f"give about {say_amps(size.greatest_current_a * bank.parallel)} at most.",
-                source="rough greatest current of the size [L]: check the cell's own data sheet",
-                way_out="Take a larger or spiral-wound cell, add a capacitor for the bursts, or spread them out.",
-            )
-        )
     if size is None:
-        found.append(
-            Finding(
-                code="cell_size_unknown",
-                severity=Severity.NOTE,
-                evidence=f"{bank.block_v:g} V {bank.capacity_ah:g} Ah is no common size of {bank.chemistry.name} cell; primary cells do not scale with size.",
-                source="sizes of primary cells",
-                way_out="Enter the cell's discharge table, so that its own figures are used.",
-            )
+        yield Finding(
+            code="cell_size_unknown",
+            severity=Severity.NOTE,
+            evidence=f"{bank.block_v:g} V {bank.capacity_ah:g} Ah is no common size of {bank.chemistry.name} cell. The hours of primary cells do not simply grow with their size.",
+            source="sizes of primary cells",
+            way_out="Enter the cell's discharge table, so that its own figures are used.",
         )
     if bank.chemistry.is_passivated:
-        found.append(
-            Finding(
-                code="voltage_delay",
-                severity=Severity.RISK if any(load.bursts for load in facts.loads) else Severity.NOTE,
-                evidence=f"{bank.chemistry.name.capitalize()} cells build a film at rest: after months the first "
-                f"{say_amps(peak_a)} may dip below what the equipment needs for seconds, most of all in the cold. No figure here shows that dip.",
-                source="passivation of lithium thionyl chloride",
-                way_out="Draw a small current now and then, put a capacitor across the pack, and test with the equipment after a rest.",
-            )
+        yield Finding(
+            code="voltage_delay",
+            severity=Severity.RISK if any(load.bursts for load in facts.loads) else Severity.NOTE,
+            evidence=f"{bank.chemistry.name.capitalize()} cells build up a film while they rest. After months the first {say_amps(peak_a)} may dip for seconds "
+            "below what the equipment needs, most of all in the cold. No figure here shows that dip.",
+            source="passivation of lithium thionyl chloride",
+            way_out="Draw a small current now and then, put a capacitor across the pack, and test with the equipment after a rest.",
         )
-    return found
 
 
-def _suspect_rows(facts: Facts) -> list[Finding]:
-    """Return rows of a discharge table that do not go with the others."""
-    bank = facts.supply.bank
-    if bank is None or bank.table_fit is None or not bank.table_fit.suspects:
-        return []
+def _strings_of(bank: Bank) -> str:
+    return "one string" if bank.parallel == 1 else f"{bank.parallel} strings"
+
+
+def _suspect_rows(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield rows of a discharge table that do not go with the others."""
+    if bank.table_fit is None or not bank.table_fit.suspects:
+        return
     rows = "; ".join(
         f"{say_amps(r.row.current_a)} for {say_hours(r.row.run_h)} to {r.row.end_v:g} V is {say_percent(abs(r.error_ratio))} off"
         for r in bank.table_fit.suspects[:3]
     )
-    return [
-        Finding(
-            code="table_row_suspect",
-            severity=Severity.NOTE,
-            evidence=f"In the discharge table of {facts.supply.name}'s battery {rows}.",
-            source="refit of the table, robust against single rows",
-            way_out="Look at the row again: a slip of unit, another end voltage, or a typing error.",
-        )
-    ]
-
-
-def say_strings(parallel: int) -> str:
-    """Return a number of strings in words."""
-    return "one string" if parallel == 1 else f"{parallel} strings"
+    yield Finding(
+        code="table_row_suspect",
+        severity=Severity.NOTE,
+        evidence=f"Rows in the discharge table of {facts.supply.name}'s battery do not go with the others: {rows}.",
+        source="refit of the table, robust against single rows",
+        way_out="Look at the row again: a slip of unit, another end voltage, or a typing error.",
+    )

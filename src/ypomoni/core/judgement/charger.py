@@ -1,157 +1,148 @@
-"""Is the bank charged again in time, and safely."""
+"""Is the bank charged again in time, beside the load that hangs on the same supply."""
+
+from collections.abc import Iterator
 
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.results import Finding, Severity
-from ypomoni.core.wording import say_amps, say_hours, say_hours_over, say_percent, say_required_h
-
-OVERVOLTAGE_TOLERANCE_V = 0.02
+from ypomoni.core.supplies import SHARED_CHARGER_KINDS
+from ypomoni.core.wording import say_amps, say_hours, say_hours_over, say_percent, say_required_h, say_volts
 
 
 def check_charger(facts: Facts) -> list[Finding]:
-    """Return what the charger gives rise to."""
-    if facts.supply.bank is None:
-        return []
-    if facts.supply.bank.chemistry.is_primary:
-        return [f for f in (_charges_primary(facts),) if f]
-    return [
-        f
-        for f in (
-            _unknown(facts),
-            _never(facts),
-            _too_slow(facts),
-            _bank_too_large(facts),
-            _too_strong(facts),
-            _overvoltage(facts),
-            _freezing(facts),
-        )
-        if f
-    ]
+    """Return what the charger gives rise to beside the load."""
+    checks = [_drains]
+    bank = facts.bank
+    if bank is not None and not bank.chemistry.is_primary:
+        checks += [_unknown, _never, _too_slow, _bank_too_large, _too_strong]
+    return [finding for check in checks for finding in check(facts)]
 
 
-def _charges_primary(facts: Facts) -> Finding | None:
-    supply, bank = facts.supply, facts.supply.bank
-    if bank is None or not supply.charge_limit_a:
-        return None
-    return Finding(
-        code="primary_charged",
-        severity=Severity.DANGER,
-        evidence=f"{supply.name} has a charger of {say_amps(supply.charge_limit_a)} on {bank.chemistry.name} cells, which are never charged: they leak, vent or burst.",
-        source="primary cells",
-        way_out="Take the charger off these cells, or fit a rechargeable battery; a blocking diode keeps current out of them.",
+def _drains(facts: Facts) -> Iterator[Finding]:
+    supply, result = facts.supply, facts.result
+    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None or result.standby_current_a is None:
+        return
+    if supply.supply_current_a >= result.standby_current_a * (1 - 1e-9):
+        return
+    if facts.bank is None:
+        lasts = "Without a battery it cannot carry them at all."
+    elif result.drained_after_h is None:
+        lasts = "The battery makes up the rest until it is flat."
+    else:
+        lasts = f"The battery makes up the rest and is flat after {say_hours(result.drained_after_h)}, with the mains on."
+    yield Finding(
+        code="drains_with_mains_on",
+        severity=Severity.FAILS,
+        evidence=f"{supply.name} gives {say_amps(supply.supply_current_a)} in all, and its loads take {say_amps(result.standby_current_a)} on average. {lasts}",
+        source="the supply's current against its average standby load",
+        way_out="Fit a stronger supply, or look on the balance board which loads can hang elsewhere.",
     )
 
 
-def _unknown(facts: Facts) -> Finding | None:
+def _unknown(facts: Facts) -> Iterator[Finding]:
     supply = facts.supply
     constant = supply.bank is not None and supply.bank.chemistry.charges_at_constant_current
-    known = supply.charge_limit_a is not None and supply.supply_current_a is not None and (supply.charge_v is not None or constant)
-    if facts.requirement.recharge_h is None or known:
-        return None
-    return Finding(
+    missing = [
+        words
+        for words, is_missing in (
+            ("the supply's current", supply.supply_current_a is None),
+            ("its charge limit", supply.charge_limit_a is None),
+            ("its charge voltage", supply.charge_v is None and not constant),
+        )
+        if is_missing
+    ]
+    if facts.requirement.recharge_h is None or not missing:
+        return
+    yield Finding(
         code="charger_not_known",
         severity=Severity.RISK,
-        evidence=f"It must be back at {say_percent(facts.requirement.recharge_to_ratio)} within {say_required_h(facts.requirement.recharge_h)}, "
-        f"but the charger of {supply.name} is not known.",
+        evidence=f"The battery must be back at {say_percent(facts.requirement.recharge_to_ratio)} within {say_required_h(facts.requirement.recharge_h)}. "
+        f"Nobody can say whether it is: {' and '.join(missing)} {'is' if len(missing) == 1 else 'are'} not known.",
         source=facts.requirement.source or "requirement",
-        way_out="Enter the supply's current, its charge limit and its charge voltage.",
+        way_out=f"Enter {', '.join(missing)}.",
     )
 
 
-def _never(facts: Facts) -> Finding | None:
+def _never(facts: Facts) -> Iterator[Finding]:
     supply, result = facts.supply, facts.result
     if result.charge_current_a is None or "recovery" not in result.workings or result.recovery_h is not None:
-        return None
+        return
     required = facts.requirement.recharge_h is not None
-    if result.charge_current_a <= 0:
+    share = say_percent(facts.requirement.recharge_to_ratio)
+    if supply.charge_limit_a == 0:
+        evidence = f"The charge limit of {supply.name} is 0 A: nothing charges its battery."
+    elif result.charge_current_a <= 0:
         evidence = (
-            f"{say_amps(supply.supply_current_a or 0)} of supply less {say_amps(result.standby_current_a or 0)} of standby leaves nothing "
-            f"for the battery of {supply.name}: it never recharges."
+            f"{supply.name} gives {say_amps(supply.supply_current_a or 0)} in all, and its loads take {say_amps(result.standby_current_a or 0)}. "
+            "Nothing is left to charge with, so the battery never recharges."
         )
+    elif result.set_voltage_limits:
+        evidence = f"At {say_volts(supply.charge_v or 0)} this charger never gets the battery back to {share}, however strong it is."
     else:
-        evidence = (
-            f"At {supply.charge_v:g} V the battery of {supply.name} never gets back to {say_percent(facts.requirement.recharge_to_ratio)}."
-        )
-    return Finding(
+        evidence = f"With {say_amps(result.charge_current_a)} the battery of {supply.name} is not back at {share} within a year."
+    yield Finding(
         code="charger_never_recovers",
         severity=Severity.FAILS if required else Severity.RISK,
         evidence=evidence,
         source=facts.requirement.source if required and facts.requirement.source else "charge current beside the load",
-        way_out="Move loads away, fit a stronger supply, or correct the charge voltage.",
+        way_out=facts.what_charges,
     )
 
 
-def _too_slow(facts: Facts) -> Finding | None:
+def _too_slow(facts: Facts) -> Iterator[Finding]:
     result, allowed_h = facts.result, facts.requirement.recharge_h
     if allowed_h is None or result.recovery_h is None or result.recovery_h <= allowed_h:
-        return None
-    return Finding(
+        return
+    cause = (
+        f"At {say_volts(facts.supply.charge_v or 0)} the battery takes less and less current as it fills"
+        if result.set_voltage_limits
+        else f"Beside its loads {facts.supply.name} has {say_amps(result.charge_current_a or 0)} left to charge with"
+    )
+    yield Finding(
         code="charger_too_slow",
         severity=Severity.FAILS,
-        evidence=f"Beside its load {facts.supply.name} has {say_amps(result.charge_current_a or 0)} left to charge with: back to "
-        f"{say_percent(facts.requirement.recharge_to_ratio)} after {say_hours_over(result.recovery_h, allowed_h)}, must be {say_required_h(allowed_h)}.",
+        evidence=f"{cause}. The battery is back at {say_percent(facts.requirement.recharge_to_ratio)} after "
+        f"{say_hours_over(result.recovery_h, allowed_h)}; it must be back after {say_required_h(allowed_h)}.",
         source=facts.requirement.source or "requirement",
-        way_out="Move loads away or fit a stronger supply; a larger battery makes it slower.",
+        way_out=facts.what_charges,
     )
 
 
-def _bank_too_large(facts: Facts) -> Finding | None:
+def _bank_too_large(facts: Facts) -> Iterator[Finding]:
     result, allowed_h = facts.result, facts.requirement.recharge_h
-    if allowed_h is None or "recovery" not in result.workings:
-        return None
+    if allowed_h is None or "recovery" not in result.workings or facts.supply.charge_limit_a == 0:
+        return
     if result.unloaded_recovery_h is not None and result.unloaded_recovery_h <= allowed_h:
-        return None
-    took = "never" if result.unloaded_recovery_h is None else f"only after {say_hours(result.unloaded_recovery_h)}"
-    return Finding(
+        return
+    took = (
+        "never comes back"
+        if result.unloaded_recovery_h is None
+        else f"is back only after {say_hours_over(result.unloaded_recovery_h, allowed_h)}"
+    )
+    cause = (
+        f"At {say_volts(facts.supply.charge_v or 0)} no charger fills this battery in time."
+        if result.set_voltage_limits
+        else "This battery is too large for its charger."
+    )
+    yield Finding(
         code="bank_too_large_for_charger",
         severity=Severity.RISK,
-        evidence=f"Even with no load beside it this charger restores the bank {took}; {say_required_h(allowed_h)} are allowed.",
+        evidence=f"{cause} Even with no load beside it, it {took}; {say_required_h(allowed_h)} are allowed.",
         source=facts.requirement.source or "requirement",
-        way_out="Fit a stronger charger, or split the loads so that a smaller bank will do.",
+        way_out=facts.what_charges,
     )
 
 
-def _too_strong(facts: Facts) -> Finding | None:
-    supply, bank = facts.supply, facts.supply.bank
-    if bank is None or supply.charge_limit_a is None or facts.result.rated_c20_ah is None:
-        return None
-    greatest_a = bank.chemistry.greatest_charge_per_h * facts.result.rated_c20_ah
+def _too_strong(facts: Facts) -> Iterator[Finding]:
+    supply, bank = facts.supply, facts.bank
+    if bank is None or supply.charge_limit_a is None:
+        return
+    greatest_a = bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah
     if supply.charge_limit_a <= greatest_a * (1 + 1e-9):
-        return None
-    gentle = not bank.chemistry.is_lithium and not bank.chemistry.charges_at_constant_current
-    return Finding(
+        return
+    yield Finding(
         code="charger_too_strong",
-        severity=Severity.RISK if gentle else Severity.DANGER,
-        evidence=f"The charger is set to {say_amps(supply.charge_limit_a)}; this {bank.chemistry.name} bank takes at most {say_amps(greatest_a)}.",
-        source=f"greatest charge current of {bank.chemistry.name}: {bank.chemistry.greatest_charge_per_h:g} of its capacity",
-        way_out="Lower the charge limit or fit a larger bank; check the maker's figure.",
-    )
-
-
-def _overvoltage(facts: Facts) -> Finding | None:
-    supply, bank = facts.supply, facts.supply.bank
-    if bank is None or supply.charge_v is None or not bank.chemistry.is_lithium or bank.chemistry.greatest_charge_v is None:
-        return None
-    cell_v = supply.charge_v / bank.cells_in_series_count
-    if cell_v <= bank.chemistry.greatest_charge_v + OVERVOLTAGE_TOLERANCE_V:
-        return None
-    return Finding(
-        code="charge_voltage_dangerous",
-        severity=Severity.DANGER,
-        evidence=f"{supply.charge_v:g} V on {bank.cells_in_series_count} cells is {cell_v:.2f} V a cell; {bank.chemistry.name} takes at most "
-        f"{bank.chemistry.greatest_charge_v:g} V: fire.",
-        source=f"greatest charge voltage of {bank.chemistry.name}",
-        way_out="Disconnect this charger from the battery. Use one made for this chemistry and cell count.",
-    )
-
-
-def _freezing(facts: Facts) -> Finding | None:
-    supply, bank = facts.supply, facts.supply.bank
-    if bank is None or not bank.chemistry.is_lithium or supply.min_degc >= 0:
-        return None
-    return Finding(
-        code="charge_below_freezing",
-        severity=Severity.DANGER,
-        evidence=f"The cupboard gets down to {supply.min_degc:g} °C; {bank.chemistry.name} must not be charged below 0 °C.",
-        source=f"charge limits of {bank.chemistry.name}",
-        way_out="Fit a battery whose management system blocks charging in the cold, heat the cupboard, or use lead.",
+        severity=Severity.RISK if bank.chemistry.is_lead else Severity.DANGER,
+        evidence=f"The charger is set to {say_amps(supply.charge_limit_a)}. This {bank.chemistry.name} battery takes at most {say_amps(greatest_a)}: more overheats it.",
+        source=f"greatest charge current of {bank.chemistry.name}: {bank.chemistry.greatest_charge_per_h:g} of its capacity an hour",
+        way_out=f"Lower the charge limit to {say_amps(greatest_a)} or less, and check the maker's figure.",
     )

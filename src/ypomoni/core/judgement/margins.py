@@ -22,7 +22,7 @@ def check_margins(facts: Facts) -> list[Finding]:
             Finding(
                 code="missing_margin",
                 severity=Severity.RISK,
-                evidence="The prescribed method is current times time: it allows for neither ageing nor cold.",
+                evidence="The prescribed method multiplies current and time. It allows for neither ageing nor cold.",
                 source=f"{METHOD_WORDS[requirement.method]} method",
                 way_out="Prescribe the simulation, or a formula with a margin.",
             )
@@ -38,8 +38,8 @@ def _double_ageing(facts: Facts) -> Finding | None:
     return Finding(
         code="double_margin",
         severity=Severity.NOTE,
-        evidence=f"The {METHOD_WORDS[requirement.method]} already allows for ageing ({factor}), and today's figures count the battery at "
-        f"{say_percent(condition_ratio)}: do not take one off the other's result.",
+        evidence=f"The {METHOD_WORDS[requirement.method]} allows for ageing already ({factor}). Today's hours count the battery at "
+        f"{say_percent(condition_ratio)} as well. Taken together, ageing would count twice.",
         source="each factor counts once, by name",
         way_out="Compare the formula with the bank's rated capacity, and the hours with today's battery.",
     )
@@ -53,7 +53,7 @@ def _double_in_method(facts: Facts) -> Finding | None:
     return Finding(
         code="double_margin",
         severity=Severity.NOTE,
-        evidence=f"A usable share of {derating.usable_ratio:g} is that of an old battery already, and ÷ {derating.age_ratio:g} for age comes on top.",
+        evidence=f"A usable share of {derating.usable_ratio:g} stands for an old battery already. ÷ {derating.age_ratio:g} for age comes on top, so age counts twice.",
         source="derated method: common factors are 0.65 × 0.7 × 0.9",
         way_out="Lower one of the two factors, not both.",
     )
@@ -61,7 +61,7 @@ def _double_in_method(facts: Facts) -> Finding | None:
 
 def _cold_not_counted(facts: Facts) -> Finding | None:
     bank, requirement = facts.supply.bank, facts.requirement
-    if bank is None or requirement.method in KNOWS_COLD:
+    if bank is None or requirement.method in KNOWS_COLD or not bank.chemistry.covers(facts.supply.min_degc):
         return None
     cold_ratio = bank.chemistry.capacity_factor_ratio(facts.supply.min_degc, sizing=True)
     if cold_ratio >= NOTICEABLE_COLD_RATIO:
@@ -69,7 +69,7 @@ def _cold_not_counted(facts: Facts) -> Finding | None:
     return Finding(
         code="cold_not_counted",
         severity=Severity.NOTE,
-        evidence=f"The {METHOD_WORDS[requirement.method]} does not know the cold: {facts.supply.min_degc:g} °C takes {say_percent(1 - cold_ratio)} of the capacity.",
+        evidence=f"At {facts.supply.min_degc:g} °C the battery has {say_percent(1 - cold_ratio)} less capacity. The {METHOD_WORDS[requirement.method]} does not allow for cold.",
         source="sizing row of the temperature table",
         way_out="Look at what the simulation asks for beside it, and fit the larger.",
     )

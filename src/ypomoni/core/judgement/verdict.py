@@ -1,39 +1,84 @@
-"""From findings to a verdict. `fails`: too short, asked too much by the prescribed formula, recharged too late, or overloaded."""
+"""From findings to a verdict, and what was not looked at."""
 
-from ypomoni.core.judgement.audit import check_register
+from collections.abc import Iterator
+
+from ypomoni.core.case import Hindrance, hindrance_of
+from ypomoni.core.judgement.audit import check_improbable, check_nameplates
 from ypomoni.core.judgement.bank import check_bank
+from ypomoni.core.judgement.cables import check_cables
 from ypomoni.core.judgement.charger import check_charger
+from ypomoni.core.judgement.charging import check_charging
+from ypomoni.core.judgement.company import check_company
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.judgement.holdover import check_holdover, check_paper
+from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
 from ypomoni.core.judgement.output import check_output
-from ypomoni.core.results import Finding, Severity, SupplyResult, Verdict
+from ypomoni.core.results import Finding, LimitedBy, Severity, SupplyResult, Verdict, worst_of
 from ypomoni.core.wording import say_hours, say_required_h
 
 SEVERITY_ORDER = tuple(Severity)
 OVERLOAD_CODES = frozenset({"overload_standby", "overload_alarm"})
 PAPER_CODES = frozenset({"meets_on_paper_only", "charger_not_known"})
+UNKNOWN_HINDRANCES = frozenset({Hindrance.KIND, Hindrance.AC_LOAD})
 WEAK_LINK_RATIO = 0.5
 
 
-def judge_supply(facts: Facts) -> tuple[tuple[Finding, ...], Verdict, bool]:
-    """Return the findings of a supply, worst first, its verdict, and whether it is overloaded."""
+def is_idle(facts: Facts) -> bool:
+    """Say whether nothing hangs on a supply and it draws nothing itself: then it is judged for dangers only."""
+    return not facts.loads and facts.supply.own_current_a == 0
+
+
+def judge_supply(facts: Facts, audited: tuple[Finding, ...] = ()) -> tuple[tuple[Finding, ...], Verdict | None, bool]:
+    """Return the findings of a supply, worst first, its verdict, and whether it is overloaded. ``audited`` are those of its readings."""
+    if is_idle(facts):
+        dangers = [f for f in _stated(facts) if f.severity is Severity.DANGER]
+        return (*dangers, *check_holdover(facts)), Verdict.UNSAFE if dangers else None, False
     overload = check_output(facts)
-    findings = [*check_holdover(facts), *overload, *check_charger(facts), *check_bank(facts), *check_margins(facts), *check_register(facts)]
+    findings = [*check_holdover(facts), *overload, *check_charger(facts), *_stated(facts), *audited]
+    if facts.result.rated_c20_ah is not None:
+        findings += check_margins(facts)
+    findings += check_nameplates(facts)
     if not any(f.severity is Severity.FAILS for f in findings):
         findings += check_paper(facts)
     findings.sort(key=lambda f: SEVERITY_ORDER.index(f.severity))
-    codes = {f.code for f in findings}
-    if any(f.severity is Severity.FAILS for f in findings):
-        verdict = Verdict.FAILS
-    elif codes & PAPER_CODES:
-        verdict = Verdict.ON_PAPER_ONLY
-    else:
-        verdict = Verdict.HOLDS
-    return tuple(findings), verdict, bool(codes & OVERLOAD_CODES)
+    return tuple(findings), _verdict_of(facts, findings), bool(OVERLOAD_CODES.intersection(f.code for f in overload))
 
 
-def judge_plan(covered: list[SupplyResult], weakest: SupplyResult | None) -> Finding | None:
+def _stated(facts: Facts) -> Iterator[Finding]:
+    """Yield what follows from what is stated, whether or not hours can be computed."""
+    yield from check_charging(facts)
+    yield from check_bank(facts)
+    yield from check_cables(facts)
+    yield from check_locks(facts.loads)
+    yield from check_company(facts)
+    yield from check_improbable(facts.loads)
+
+
+def _verdict_of(facts: Facts, findings: list[Finding]) -> Verdict:
+    severities = {f.severity for f in findings}
+    if Severity.DANGER in severities:
+        return Verdict.UNSAFE
+    if Severity.FAILS in severities:
+        return Verdict.FAILS
+    if hindrance_of(facts.supply, facts.loads) in UNKNOWN_HINDRANCES or facts.result.limited_by is LimitedBy.NOTHING_DRAWS:
+        return Verdict.UNKNOWN
+    return Verdict.ON_PAPER_ONLY if PAPER_CODES.intersection(f.code for f in findings) else Verdict.HOLDS
+
+
+def judge_plan(supplies: tuple[SupplyResult, ...], loose: list[Finding]) -> Verdict | None:
+    """Return the verdict of a plan: that of its worst supply, and of loads that hang on nothing."""
+    verdicts: list[Verdict | None] = [s.verdict for s in supplies]
+    for finding in loose:
+        if finding.severity is Severity.FAILS:
+            verdicts.append(Verdict.FAILS)
+        elif finding.severity is Severity.RISK:
+            # Without any supply that was judged nothing is known to hold.
+            verdicts.append(Verdict.ON_PAPER_ONLY if any(verdicts) else Verdict.UNKNOWN)
+    return worst_of(verdicts)
+
+
+def find_weak_link(covered: list[SupplyResult], weakest: SupplyResult | None) -> Finding | None:
     """Return the weak link: a supply whose share of its requirement is under half that of the next."""
     others = [s for s in covered if s is not weakest]
     if weakest is None or weakest.holdover is None or not others:
@@ -45,8 +90,42 @@ def judge_plan(covered: list[SupplyResult], weakest: SupplyResult | None) -> Fin
     return Finding(
         code="weak_link",
         severity=Severity.RISK,
-        evidence=f"{weakest.name} holds {say_hours(weakest.holdover.expected)} of {say_required_h(weakest.standby_h)}, "
-        f"the next, {following.name}, {say_hours(following.holdover.expected)} of {say_required_h(following.standby_h)}.",
+        evidence=f"{weakest.name} holds {say_hours(weakest.holdover.expected, must_h=weakest.standby_h)} of {say_required_h(weakest.standby_h)}. "
+        f"The next to give out is {following.name}, with {say_hours(following.holdover.expected, must_h=following.standby_h)} of {say_required_h(following.standby_h)}.",
         source="a site holds as long as its weakest supply",
-        way_out=f"Move loads from {weakest.name} to {strongest.name} where bus and rail allow.",
+        way_out=f"Look on the balance board which loads of {weakest.name} can hang on {strongest.name}.",
     )
+
+
+def not_checked(facts: Facts) -> tuple[str, ...]:
+    """Return by name what was not looked at, since nothing was said of it or it cannot be computed."""
+    supply, bank, loads = facts.supply, facts.bank, facts.loads
+    hindrance = hindrance_of(supply, loads)
+    found: list[str] = []
+    if is_idle(facts):
+        return ("anything but dangers, since nothing hangs on it",)
+    if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
+        found.append("how long it holds and how fast it recharges: this kind is not computed yet")
+    elif hindrance in (Hindrance.TOO_COLD, Hindrance.TOO_HOT):
+        found.append("how long it holds: the temperature is beyond what is known of the battery")
+    if bank is None:
+        return (*found, "the battery: none is entered")
+    if not bank.chemistry.is_primary:
+        known = ((supply.supply_current_a, "current"), (supply.charge_limit_a, "charge limit"), (supply.charge_v, "charge voltage"))
+        missing = [
+            name for value, name in known if value is None and not (name == "charge voltage" and bank.chemistry.charges_at_constant_current)
+        ]
+        if missing:
+            found.append(f"its charger: {' and '.join(missing)} not known")
+    if supply.output_limit_a is None:
+        found.append("whether it is overloaded: its output limit is not known")
+    if supply.max_degc is None:
+        found.append("how hot it gets")
+    unsaid = [load for load in loads if load.essential and load.min_v is None]
+    if unsaid:
+        found.append(f"what voltage {'one load needs' if len(unsaid) == 1 else f'{len(unsaid)} loads need'}")
+    if any(load.cable is None for load in loads):
+        found.append("cables that are not entered")
+    if bank.chemistry.is_lead and supply.enclosure is None:
+        found.append("how its box is ventilated")
+    return (*found, "fuses and wiring of the battery")

@@ -5,7 +5,7 @@ supplies kept free of conveniences, output in standby and alarm with peaks, the 
 """
 
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Proposal, Relaxation, Relaxing
-from ypomoni.core.optimiser.relaxing import NEW_KEY, after, best_balance, bindings_of, coverage_ratio, reasons_of, relaxations
+from ypomoni.core.optimiser.relaxing import NEW_KEY, after, best_balance, bindings_of, blocked_in, coverage_ratio, reasons_of, relaxations
 from ypomoni.core.optimiser.search import Search
 from ypomoni.core.supplies import Plan
 
@@ -40,6 +40,7 @@ def find_moves(plan: Plan, objective: Objective = Objective.MOVES, effort: Effor
         return Proposal(
             objective=objective,
             moves=moves,
+            blocked=blocked_in(after(plan, moves)),
             is_found=True,
             is_proven=found.is_proven,
             gap_ratio=found.gap_ratio,
@@ -54,6 +55,7 @@ def find_moves(plan: Plan, objective: Objective = Objective.MOVES, effort: Effor
             is_found=False,
             is_proven=found.is_ruled_out,
             rounds_count=found.rounds_count,
+            blocked=blocked_in(plan),
             is_cancelled=effort.is_stopped(),
         )
     start_s = effort.clock()
@@ -72,5 +74,6 @@ def find_moves(plan: Plan, objective: Objective = Objective.MOVES, effort: Effor
         worst_ratio=share_ratio,
         reasons=reasons_of(plan) if found.is_ruled_out else (),
         relaxations=easings,
+        blocked=blocked_in(after(plan, moves)),
         is_cancelled=effort.is_stopped(),
     )

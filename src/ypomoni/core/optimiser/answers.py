@@ -68,7 +68,7 @@ class Relaxation:
 class Proposal:
     """The moves, and what is known of them.
 
-    ``is_found``: after the moves every supply keeps its limits, by the simulation. ``is_proven``: no fewer do it, or, where none was found,
+    ``is_found``: after the moves every supply that is computed keeps its limits, by the simulation. ``is_proven``: no fewer do it, or, where none was found,
     that none exists. ``gap_ratio`` is how far the answer may be from the best. Where none exists, ``moves`` lead to the best balance there
     is, ``worst_ratio`` is the smallest share of its hours that any supply then holds, ``reasons`` say why it is not enough.
     """
@@ -84,7 +84,14 @@ class Proposal:
     reasons: tuple[str, ...] = field(default=())
     relaxations: tuple[Relaxation, ...] = field(default=())
     unknown_runs: tuple[str, ...] = field(default=())
+    # What no move mends: supplies that stay unsafe or failing, or that are not computed, in words.
+    blocked: tuple[str, ...] = field(default=())
     is_cancelled: bool = False
+
+    @property
+    def mends_all(self) -> bool:
+        """Whether nothing is unsafe, fails or stays unknown after the moves."""
+        return self.is_found and not self.blocked
 
 
 def _nothing(_: str) -> None:

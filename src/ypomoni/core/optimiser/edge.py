@@ -40,7 +40,7 @@ def edge_of(pack: Pack, threshold_v: float, standby_h: float, alarm_h: float, mo
 
     def spare_v(standby_a: float, alarm_a: float) -> float:
         # Constant currents only lower the voltage: what is carried at the end of a state was carried all through it.
-        before = relax(pack, 0.0, 0.0, standby_a, standby_h)
+        before = relax(pack, pack.start_u_ah, 0.0, standby_a, standby_h)
         after = relax(pack, *before, alarm_a, alarm_h)
         moments = ((before, standby_a if is_steady else 0.0), (before, alarm_a), (after, alarm_a))
         least_v = min(terminal(pack, u, d, current_a, 0.0, 0.0)[1] for (u, d), current_a in moments)
@@ -131,9 +131,9 @@ def levels_of(pack: Pack, until_h: float, most_a: float, added_a: float) -> tupl
         volts: list[float] = []
         for n in range(SUNK_STEPS_COUNT if from_a > 0 else 0):
             # At the start of each step, where the voltage is highest in it.
-            u, d = relax(pack, 0.0, 0.0, from_a, until_h * n / SUNK_STEPS_COUNT)
+            u, d = relax(pack, pack.start_u_ah, 0.0, from_a, until_h * n / SUNK_STEPS_COUNT)
             volts.append(min(full_v, terminal(pack, u, d, from_a, 0.0, 0.0)[1]))
-        u, d = relax(pack, 0.0, 0.0, max(0.0, from_a), until_h)
+        u, d = relax(pack, pack.start_u_ah, 0.0, max(0.0, from_a), until_h)
         end_v = pack.open_circuit_v(max(0.0, 1.0 - (u + d) / pack.capacity_ah))
         if min(volts, default=full_v) <= 0 or end_v <= 0:
             break

@@ -11,15 +11,17 @@ from typing import NamedTuple
 
 from ypomoni.core.batteries import Pack
 from ypomoni.core.case import Case
+from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.loads import NO_DRAW, Draw, Load
-from ypomoni.core.meeting import ROUNDING_RATIO, recovery_beside
+from ypomoni.core.meeting import ROUNDING_RATIO
 from ypomoni.core.optimiser.edge import eased, edge_of, levels_of, sides_of
+from ypomoni.core.recovery import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.simulation import LoadCurrents, Outage
 from ypomoni.core.simulation.demand import burst_levels_a, mean_draw, peak_draw, total_draw
 from ypomoni.core.sizing.standard_formula import AGEING_RATIO
 from ypomoni.core.sizing.standby_alarm_margin import MARGIN_RATIO
-from ypomoni.core.supplies import Supply
+from ypomoni.core.supplies import SHARED_CHARGER_KINDS, Supply
 from ypomoni.core.units import SECONDS_PER_HOUR
 
 RECHARGE_HALVINGS_COUNT = 15
@@ -38,7 +40,7 @@ def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Row], l
     bare = replace(supply, totals=())
     cases = [Case(bare, tuple(replace(load, supply_key=supply.key) for load in loads)) for loads in units]
     charge = [*_charge_rows(bare, cases), *_formula_rows(bare, cases)]
-    return [*_output_rows(bare, cases), *_recharge_rows(bare, cases)], charge
+    return [*_output_rows(bare, cases), *_current_rows(bare, cases), *_recharge_rows(bare, cases)], charge
 
 
 def _output_rows(supply: Supply, cases: list[Case]) -> list[Row]:
@@ -48,6 +50,19 @@ def _output_rows(supply: Supply, cases: list[Case]) -> list[Row]:
         if limit_a is not None:
             weights = [_sum_a(supply, [peak_draw(p, in_alarm=in_alarm) for p in c.currents]) for c in cases]
             found.append((weights, limit_a * (1 + ROUNDING_RATIO) - supply.own_current_a))
+    return found
+
+
+def _current_rows(supply: Supply, cases: list[Case]) -> list[Row]:
+    """Return what the battery's cells give on average and at the peak, and what the supply gives beside mains."""
+    found: list[Row] = []
+    mean_limit_a, peak_limit_a = cell_limits_a(supply.bank) if supply.bank else (None, None)
+    mains_a = supply.supply_current_a if supply.kind in SHARED_CHARGER_KINDS else None
+    wanted = ((mean_draw, (False, True), mean_limit_a), (peak_draw, (False, True), peak_limit_a), (mean_draw, (False,), mains_a))
+    for draw, states, limit_a in wanted:
+        for in_alarm in states if limit_a is not None else ():
+            weights = [_sum_a(supply, [draw(p, in_alarm=in_alarm) for p in c.currents]) for c in cases]
+            found.append((weights, (limit_a or 0.0) * (1 + ROUNDING_RATIO) - supply.own_current_a))
     return found
 
 
@@ -182,8 +197,9 @@ def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, 
 def _emptiest(supply: Supply, cases: list[Case]) -> Outage:
     """Return an outage of the bank to the lowest voltage that any of these loads lets it go down to."""
     bank = Case(supply, ()).bank
-    floors = [load.min_v for case in cases for load in case.loads if load.essential and load.min_v is not None]
-    lowest_v = supply.cutoff_v if supply.cutoff_v is not None else min([bank.end_v, *floors])
+    floors = [load.battery_min_v for case in cases for load in case.loads if load.essential and load.battery_min_v is not None]
+    disconnects = [v for v in (supply.cutoff_v, bank.own_cutoff_v) if v is not None]
+    lowest_v = max(disconnects, default=min([bank.end_v, *floors]))
     return Case(supply, ()).outage(threshold_v=lowest_v)
 
 

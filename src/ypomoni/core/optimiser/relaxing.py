@@ -4,16 +4,17 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from ypomoni.core.balancing import fixed_reason, moved
-from ypomoni.core.batteries import Bank
 from ypomoni.core.case import Case
+from ypomoni.core.figures import compute_figures
+from ypomoni.core.judgement import judge_unassigned
 from ypomoni.core.meeting import Limit, can_be_computed, meets, standings
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Relaxation, Relaxing
 from ypomoni.core.optimiser.search import Search
 from ypomoni.core.optimiser.units import units_of
+from ypomoni.core.recommending import NEVER, SEVERE, fitted_with, judge_briefly, recommend_bank
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import SoldBank
-from ypomoni.core.sizing import c20_of
-from ypomoni.core.sizing.recommended import sold_banks
+from ypomoni.core.results import SoldBank, Verdict
+from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.wording import say_amp_hours, say_amps
 
@@ -21,6 +22,19 @@ NEW_KEY = "one-more"
 # The best balance is known to so much of its hours.
 BALANCE_STEP_RATIO = 0.02
 ONE_TRY_S = 3.0
+# What moves may mend, and what the search answers for by itself.
+OF_MOVES = frozenset(
+    {
+        "holdover_below_requirement",
+        "capacity_below_method",
+        "overload_standby",
+        "overload_alarm",
+        "current_above_cell",
+        "drains_with_mains_on",
+        "charger_too_slow",
+        "charger_never_recovers",
+    }
+)
 
 
 def after(plan: Plan, moves: tuple[Move, ...]) -> Plan:
@@ -37,9 +51,21 @@ def bindings_of(plan: Plan) -> tuple[Binding, ...]:
         if can_be_computed(supply, loads):
             case = Case(replace(supply, totals=()), loads)
             if not case.draws_nothing:
-                used = standings(case)
+                used = standings(compute_figures(case.supply, loads, in_full=False))
                 hours = next(s for s in used if s.limit is Limit.HOURS)
                 found.append(Binding(supply_key=supply.key, standing=used[0], holdover_h=hours.amount or 0.0))
+    return tuple(found)
+
+
+def blocked_in(plan: Plan) -> tuple[str, ...]:
+    """Say what no move mends in a plan: what is severe of a supply beside the limits that moves keep, and what is not computed."""
+    found: list[str] = []
+    for supply in plan.supplies:
+        judged = judge_briefly(replace(supply, totals=()), plan.loads_on(supply.key))
+        found += [f"{supply.name}: {f.evidence}" for f in judged.findings if f.severity in SEVERE and f.code not in OF_MOVES]
+        if judged.verdict is Verdict.UNKNOWN:
+            found.append(f"{supply.name}: its hours are not computed, so nothing is known of them.")
+    found += [f.evidence for f in judge_unassigned(plan) if f.severity in SEVERE]
     return tuple(found)
 
 
@@ -100,7 +126,7 @@ def _scaled(plan: Plan, share_ratio: float) -> Plan:
 
 def reasons_of(plan: Plan) -> tuple[str, ...]:
     """Say why moving alone is not enough: loads that no supply carries even alone, or more asked in all than all supplies give."""
-    supplies = [s for s in plan.supplies if s.is_modelled and s.bank is not None]
+    supplies = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
     here = {s.key for s in supplies}
     found: list[str] = []
     for unit in units_of([load for load in plan.loads if load.supply_key in here]):
@@ -143,29 +169,43 @@ def relaxations(plan: Plan, effort: Effort, until_s: float) -> Iterator[Relaxati
 
 
 def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
-    """Return the larger bank of one supply that adds least capacity and suffices.
+    """Return the larger bank of one supply that adds least capacity and suffices, as it is recommended for what then hangs there.
 
-    Per supply the sizes that are charged in time are halved into those that do and those that do not; more capacity only helps.
+    Per supply and number of strings the sizes are bisected; more capacity only helps.
     """
     best: tuple[float, Relaxation] | None = None
     all_ruled_out = True
-    able = [s for s in plan.supplies if s.is_modelled and s.bank is not None]
+    able = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
     for supply in sorted(able, key=lambda s: _coverage_of(plan, s)):
-        sizes = [b for b in _sizes(supply) if best is None or c20_of(b) - supply_c20_ah(supply) < best[0]]
-        low, high = -1, len(sizes)
-        answer: Relaxation | None = None
-        trying = len(sizes) - 1
-        while low + 1 < high and sizes:
+        most_ah = None if best is None else best[0]
+        answer, ruled_out = _smallest_bank(plan, supply, effort, until_s, most_ah)
+        all_ruled_out = all_ruled_out and ruled_out
+        if answer is not None and answer.bank is not None:
+            added_ah = c20_of(answer.bank) - supply_c20_ah(supply)
+            if most_ah is None or added_ah < most_ah:
+                best = (added_ah, answer)
+    if best is None or best[1].bank is None:
+        return None
+    found = best[1]
+    changed = after(with_bank(plan, found.supply_key or "", best[1].bank), found.moves)
+    return replace(found, bindings=bindings_of(changed), is_smallest=found.is_smallest and all_ruled_out)
+
+
+def _smallest_bank(plan: Plan, supply: Supply, effort: Effort, until_s: float, most_ah: float | None) -> tuple[Relaxation | None, bool]:
+    """Return the smallest bank of a supply with which moving does it, and whether all smaller ones were ruled out."""
+    all_ruled_out = True
+    for sizes in _sizes(supply, most_ah):
+        low, high, trying = -1, len(sizes), len(sizes) - 1
+        answer: tuple[SoldBank, tuple[Move, ...]] | None = None
+        while low + 1 < high:
             if effort.clock() > until_s or effort.is_stopped():
                 all_ruled_out = False
                 break
-            bank = sizes[trying]
-            effort.tell(f"Trying {say_amp_hours(c20_of(bank))} in {supply.name}")
-            search = Search(with_bank(plan, supply.key, bank), Objective.MOVES, effort)
+            effort.tell(f"Trying {say_amp_hours(c20_of(sizes[trying]))} in {supply.name}")
+            search = Search(with_bank(plan, supply.key, sizes[trying]), Objective.MOVES, effort, renewed=supply.key)
             found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
             if found.placement is not None:
-                moves = search.moves(found.placement)
-                answer = Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, is_smallest=True)
+                answer = sizes[trying], search.moves(found.placement)
                 high = trying
             else:
                 all_ruled_out = all_ruled_out and found.is_ruled_out
@@ -174,13 +214,22 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
                 if trying == len(sizes) - 1:
                     break
             trying = (low + high) // 2
-        if answer is not None and answer.bank is not None:
-            best = (c20_of(answer.bank) - supply_c20_ah(supply), answer)
-    if best is None or best[1].bank is None:
+        if answer is not None:
+            return _as_recommended(plan, supply, *answer), all_ruled_out
+    return None, all_ruled_out
+
+
+def _as_recommended(plan: Plan, supply: Supply, smallest: SoldBank, moves: tuple[Move, ...]) -> Relaxation | None:
+    """Return the bank that is recommended for what hangs on a supply after moves; None where none can be."""
+    moved_plan = after(with_bank(plan, supply.key, smallest), moves)
+    changed = next(s for s in moved_plan.supplies if s.key == supply.key)
+    loads = moved_plan.loads_on(supply.key)
+    case = Case(replace(changed, totals=()), loads)
+    bank = smallest if case.draws_nothing else recommend_bank(case).bank
+    if bank is None or not meets(replace(fitted_with(supply, bank), totals=()), loads):
         return None
-    found = best[1]
-    changed = after(with_bank(plan, found.supply_key or "", best[1].bank), found.moves)
-    return replace(found, bindings=bindings_of(changed), is_smallest=all_ruled_out)
+    is_smallest = c20_of(bank) <= c20_of(smallest) * (1 + 1e-9)
+    return Relaxation(kind=Relaxing.BATTERY, supply_key=supply.key, bank=bank, moves=moves, is_smallest=is_smallest)
 
 
 def supply_c20_ah(supply: Supply) -> float:
@@ -188,38 +237,34 @@ def supply_c20_ah(supply: Supply) -> float:
     return supply.bank.rated_c20_ah if supply.bank else 0.0
 
 
-def _sizes(supply: Supply) -> list[SoldBank]:
-    """Return the larger sold banks of a supply, one of a capacity, smallest first, but for those its charger never brings back in time."""
-    found: dict[float, SoldBank] = {}
+def _sizes(supply: Supply, most_ah: float | None) -> Iterator[list[SoldBank]]:
+    """Yield the larger sold banks of a supply by number of strings, smallest first, but for those that are unsafe or fail with no load at all."""
     if supply.bank is None:
-        return []
-    for bank in sold_banks(supply.bank.chemistry_key, supply.bank.bank_v, supply.stock):
-        if c20_of(bank) > supply_c20_ah(supply) * 1.001:
-            found.setdefault(round(c20_of(bank), 3), bank)
-    return [b for b in found.values() if meets(replace(with_new(supply, b), totals=(), own_current_a=1e-6), ())]
+        return
+    own_ah = supply_c20_ah(supply)
+    banks = sold_banks(supply.bank.chemistry_key, supply.bank.bank_v, supply.stock)
+    larger = [b for b in banks if c20_of(b) > own_ah * 1.001 and (most_ah is None or c20_of(b) - own_ah < most_ah)]
+    bare = replace(supply, totals=(), own_current_a=1e-6)
+    for parallel in sorted({b.parallel for b in larger}):
+        sizes = {round(c20_of(b), 3): b for b in reversed(larger) if b.parallel == parallel}
+        fit = [b for _, b in sorted(sizes.items()) if meets(fitted_with(bare, b), ()) and not _is_severe(fitted_with(bare, b))]
+        if fit:
+            yield fit
+
+
+def _is_severe(supply: Supply) -> bool:
+    """Say whether a supply is unsafe or fails whatever hangs on it, of what a bank may earn."""
+    return any(f.severity in SEVERE or f.code in NEVER for f in judge_briefly(supply, ()).findings)
 
 
 def with_bank(plan: Plan, supply_key: str, bank: SoldBank) -> Plan:
     """Return a plan with a new bank of sold blocks in one supply."""
-    return replace(plan, supplies=tuple(with_new(s, bank) if s.key == supply_key else s for s in plan.supplies))
-
-
-def with_new(supply: Supply, bank: SoldBank) -> Supply:
-    """Return a supply with a new bank of sold blocks."""
-    fresh = Bank(
-        chemistry_key=bank.chemistry,
-        block_v=bank.block_v,
-        capacity_ah=bank.capacity_ah,
-        rate_h=bank.rate_h,
-        series=bank.series,
-        parallel=bank.parallel,
-    )
-    return replace(supply, bank=fresh)
+    return replace(plan, supplies=tuple(fitted_with(s, bank) if s.key == supply_key else s for s in plan.supplies))
 
 
 def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
     """Return the smallest supply of the plan of which one more, with its battery new, suffices."""
-    able = [s for s in plan.supplies if s.is_modelled and s.bank is not None]
+    able = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
     is_smallest = True
     for supply in sorted(able, key=supply_c20_ah):
         if effort.clock() > until_s or effort.is_stopped():

@@ -16,11 +16,12 @@ import numpy as np
 from ypomoni.core.balancing import fixed_reason, moved
 from ypomoni.core.case import Case
 from ypomoni.core.loads import Load, Purpose
-from ypomoni.core.meeting import carries, meets
+from ypomoni.core.meeting import can_be_computed, carries, meets
 from ypomoni.core.optimiser.answers import Effort, Move, Objective
 from ypomoni.core.optimiser.picture import Row, rows_of
 from ypomoni.core.optimiser.program import Placement, Program
 from ypomoni.core.optimiser.units import demand_of, run_m, units_of
+from ypomoni.core.sizing.simulation import sizing_outage
 from ypomoni.core.supplies import Plan, Supply
 
 # Leaving a load out costs more than any number of moves; among those left out, the less they are for the safety of people the better.
@@ -65,12 +66,14 @@ class Found:
 
 
 class Search:
-    """One plan, its loads as units that go together, its supplies that can be computed."""
+    """One plan, its loads as units that go together, its supplies that can be computed.
 
-    def __init__(self, plan: Plan, objective: Objective, effort: Effort, *, may_drop: bool = False) -> None:
-        self.plan, self.objective, self.effort, self.may_drop = plan, objective, effort, may_drop
-        feed_ac = {load.supply_key for load in plan.loads if load.ac}
-        self.supplies = [s for s in plan.supplies if s.is_modelled and s.bank is not None and s.key not in feed_ac]
+    ``renewed`` is a supply whose bank is only being chosen: that must carry its hours old and cold as well, as any bank that is recommended.
+    """
+
+    def __init__(self, plan: Plan, objective: Objective, effort: Effort, *, may_drop: bool = False, renewed: str | None = None) -> None:
+        self.plan, self.objective, self.effort, self.may_drop, self.renewed = plan, objective, effort, may_drop, renewed
+        self.supplies = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
         here = {s.key for s in self.supplies}
         self.units = units_of([load for load in plan.loads if load.supply_key in here])
         self.on: list[list[tuple[Load, ...]]] = [
@@ -183,15 +186,23 @@ class Search:
     def holds(self, s: int, units: frozenset[int]) -> bool:
         """Say whether a supply keeps all its limits with these units on it. Totals that were read count as long as its loads are the same."""
         supply = self.supplies[s] if units == self._untouched[s] else self._bare[s]
-        return meets(supply, self.loads_on(s, units))
+        loads = self.loads_on(s, units)
+        return meets(supply, loads) and self._carries_old(Case(supply, loads))
 
     def _carries(self, s: int, units: frozenset[int]) -> bool:
         """Say whether the charge of a supply is enough; outputs and recharge are linear, so the program keeps them by itself."""
         key = (s, units)
         if key not in self.known:
             case = Case(self._bare[s], self.loads_on(s, units))
-            self.known[key] = case.draws_nothing or carries(case)
+            self.known[key] = case.draws_nothing or (carries(case) and self._carries_old(case))
         return self.known[key]
+
+    def _carries_old(self, case: Case) -> bool:
+        """Say whether a bank that is only being chosen carries its hours old and cold; any other is asked as it is today."""
+        if case.supply.key != self.renewed or case.draws_nothing:
+            return True
+        c20_ah = case.bank.rated_c20_ah / case.requirement.design_margin_ratio
+        return sizing_outage(case, c20_ah).carries(case.requirement.standby_h)
 
     def loads_on(self, s: int, units: frozenset[int]) -> tuple[Load, ...]:
         """Return the loads of units as they are on a supply."""

@@ -34,4 +34,4 @@ def demand_of(unit: tuple[Load, ...]) -> tuple[float, ...] | None:
         for currents in states
         for n in range(3)
     ]
-    return (*drawn, max((load.min_v or 0.0 for load in unit if load.essential), default=0.0))
+    return (*drawn, max((load.battery_min_v or 0.0 for load in unit if load.essential), default=0.0))

@@ -1,5 +1,5 @@
 """What must hold, for how long, and by which method it is judged."""
 
-from ypomoni.core.requirements.model import METHODS, Autonomy, Derating, Method, Requirement
+from ypomoni.core.requirements.model import METHODS, Autonomy, Derating, Method, Requirement, SystemPurpose
 
-__all__ = ["METHODS", "Autonomy", "Derating", "Method", "Requirement"]
+__all__ = ["METHODS", "Autonomy", "Derating", "Method", "Requirement", "SystemPurpose"]

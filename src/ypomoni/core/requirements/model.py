@@ -19,6 +19,16 @@ class Method(StrEnum):
     SIMULATION = "simulation"
 
 
+class SystemPurpose(StrEnum):
+    """What kind of system a requirement is for."""
+
+    FIRE = "fire"
+    INTRUDER = "intruder"
+    ACCESS = "access"
+    MONITORING = "monitoring"
+    OTHER = "other"
+
+
 METHODS: tuple[Method, ...] = tuple(Method)
 
 
@@ -57,6 +67,8 @@ class Requirement:
     autonomy: Autonomy = Autonomy()
     # How long it takes somebody to come once a low battery is reported; None: not said.
     response_h: float | None = None
+    # What it is for; None: not said.
+    purpose: SystemPurpose | None = None
 
     @property
     def alarm_h(self) -> float:

@@ -351,9 +351,9 @@ def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_al
 def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:
     """Return what a load asks for through its cable, from what it contributes: nothing without a cable or a least voltage."""
     load = currents.load
-    if not load.essential or load.min_v is None or load.cable_ohm <= 0:
+    if not load.essential or load.battery_min_v is None or load.cable_ohm <= 0:
         return ()
-    return (Floor(load.name, load.min_v, load.cable_ohm, draw, trains),)
+    return (Floor(load.name, load.battery_min_v, load.cable_ohm, draw, trains),)
 
 
 def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[_Train, ...]]:

@@ -50,11 +50,16 @@ class Outage:
         # An alarm may draw less in all and yet more through one cable.
         return Order.MIXED if found is Order.ALARM_IS_LESS and (self.standby.floors or self.alarm.floors) else found
 
+    @property
+    def _start(self) -> tuple[float, float, float]:
+        """The moment the mains fails: (t, u, d)."""
+        return 0.0, self.pack.start_u_ah, 0.0
+
     # -- the walk in standby ------------------------------------------------------------------------------------------------------
 
     def _restart(self, start_h: float) -> None:
         """Begin the explicit walk at about a time; whole periods before it are walked with the average of their bursts."""
-        self._trace: list[tuple[float, float, float]] = [self._averaged_state(start_h) if start_h > 0 else (0.0, 0.0, 0.0)]
+        self._trace: list[tuple[float, float, float]] = [self._averaged_state(start_h) if start_h > 0 else self._start]
         self._stop: Stop | None = None
 
     def _walk(
@@ -104,9 +109,9 @@ class Outage:
     def _mean_a(self) -> float:
         """Return the average standby current of the full pack. [A]"""
         if not self.standby.trains:
-            return terminal(self.pack, 0.0, 0.0, *self.standby.base)[0] or 1e-9
+            return terminal(self.pack, self.pack.start_u_ah, 0.0, *self.standby.base)[0] or 1e-9
         shares = self.standby.shares(self.standby.settled_h)
-        return sum(share * terminal(self.pack, 0.0, 0.0, i, p, s)[0] for share, i, p, s in shares)
+        return sum(share * terminal(self.pack, self.pack.start_u_ah, 0.0, i, p, s)[0] for share, i, p, s in shares)
 
     def standby_stop(self) -> Stop:
         """Return where standby alone ends."""
@@ -130,10 +135,10 @@ class Outage:
         period_h = self.standby.common_period_h
         begin_h, periods = self.standby.whole_periods(until_h)
         if periods < 1:
-            return 0.0, 0.0, 0.0
-        settled = self._walk(self.standby, 0.0, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
+            return self._start
+        settled = self._walk(self.standby, self.pack.start_u_ah, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
         if settled.ended:
-            return 0.0, 0.0, 0.0
+            return self._start
         u, d = settled.u_ah, settled.d_ah
         shares = self.standby.shares(begin_h)
 
@@ -344,7 +349,9 @@ class Outage:
             return self._walk(self.alarm, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
 
         # An alarm takes the charge of so many hours of standby: begin that close to the end, and follow that slope.
-        standby_a, alarm_a = (terminal(self.pack, 0.0, 0.0, *t.base)[0] + self.pack.self_a for t in (self.standby, self.alarm))
+        standby_a, alarm_a = (
+            terminal(self.pack, self.pack.start_u_ah, 0.0, *t.base)[0] + self.pack.self_a for t in (self.standby, self.alarm)
+        )
         slope = max(0.02, alarm_a / standby_a) if standby_a > 0 else 1.0
         t = max(low, high - 1.2 * self.alarm_h * slope)
         for _ in range(80):

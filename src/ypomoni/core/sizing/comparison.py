@@ -1,5 +1,7 @@
 """All schools side by side, in the order in which they know more, and where and why they disagree."""
 
+import math
+
 from ypomoni.core.case import Case
 from ypomoni.core.requirements import METHODS, Method, Requirement
 from ypomoni.core.results import MethodResult
@@ -25,6 +27,10 @@ METHOD_WORDS = {
 }
 # Closer than this two schools agree: no battery is known better.
 AGREEMENT_RATIO = 0.05
+# What takes less than this of the capacity explains nothing.
+NOTICEABLE_RATIO = 0.97
+# Equipment that stops so much above the battery's own end makes a difference of its own.
+OWN_END_RATIO = 0.01
 
 
 def size_by_all_methods(profile: Profile, requirement: Requirement, case: Case | None, nominal_v: float) -> tuple[MethodResult, ...]:
@@ -59,16 +65,8 @@ def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescrib
     plain_ah, simulated_ah = by_method[Method.PLAIN].required_ah, by_method[Method.SIMULATION].required_ah
     if not plain_ah or not simulated_ah:
         return ()
-    requirement = case.requirement
-    cold_ratio = case.bank.chemistry.capacity_factor_ratio(case.supply.min_degc, sizing=True)
-    named = 1.0 / (requirement.end_of_life_ratio * cold_ratio) * requirement.design_margin_ratio
-    rest = simulated_ah / plain_ah / named
-    margin = f", × {requirement.design_margin_ratio:g} design margin" if requirement.design_margin_ratio > 1 else ""
-    found = [
-        f"The simulation asks {plain_number(simulated_ah / plain_ah)} times current × time: ÷ {requirement.end_of_life_ratio:g} for ageing, "
-        f"÷ {cold_ratio:.2f} for {case.supply.min_degc:g} °C{margin}, and × {rest:.2f} for rate, resistance, bursts and the "
-        f"{plain_number(case.threshold.threshold_v)} V that {case.threshold.owner} needs."
-    ]
+    factors = _Factors(case)
+    found = [factors.say_simulation(simulated_ah / plain_ah)]
     order = sorted(methods, key=lambda m: m.method is not prescribed)
     for m in order:
         if m.method in (Method.SIMULATION, Method.PLAIN) and m.method is not prescribed:
@@ -78,15 +76,61 @@ def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescrib
         part = m.required_ah / simulated_ah - 1.0
         if abs(part) <= AGREEMENT_RATIO:
             continue
-        missing = [n for n, gone in (("ageing", "ageing" not in m.counts), ("cold", "cold" not in m.counts)) if gone]
-        why = f"it leaves out {' and '.join(missing)}" if missing and part < 0 else _why(m)
+        why = factors.say_missing(m) if part < 0 else _say_counted(m)
         word = "less" if part < 0 else "more"
         head = METHOD_WORDS[m.method].capitalize() + (", which is prescribed," if m.method is prescribed else "")
         found.append(f"{head} asks {say_percent(abs(part))} {word} than the simulation: {why}.")
     return tuple(found)
 
 
-def _why(m: MethodResult) -> str:
+class _Factors:
+    """What the simulation counts beside current and time, and how much each makes here."""
+
+    def __init__(self, case: Case) -> None:
+        requirement = case.requirement
+        self.case = case
+        self.cold_ratio = case.bank.chemistry.capacity_factor_ratio(case.supply.min_degc, sizing=True)
+        self.ageing_ratio, self.margin_ratio = requirement.end_of_life_ratio, requirement.design_margin_ratio
+        self.starts_at_ratio = case.supply.starts_at_ratio
+        self.has_own_end = case.threshold.threshold_v > case.bank.end_v * (1 + OWN_END_RATIO)
+
+    def say_simulation(self, ratio: float) -> str:
+        """Say what makes the simulation ask so many times current × time."""
+        named = [
+            (f"÷ {self.ageing_ratio:g} for ageing", 1 / self.ageing_ratio),
+            (f"÷ {self.cold_ratio:.2f} for {self.case.supply.min_degc:g} °C", 1 / self.cold_ratio),
+            (f"÷ {self.starts_at_ratio:.2f} since its charger leaves it part-charged", 1 / max(self.starts_at_ratio, 1e-6)),
+            (f"× {self.margin_ratio:g} design margin", self.margin_ratio),
+        ]
+        counted = [(words, factor) for words, factor in named if factor > 1.005]
+        rest = ratio / math.prod(factor for _, factor in counted)
+        end = f"the {plain_number(self.case.threshold.threshold_v)} V that {self.case.threshold.owner} needs"
+        words = ", ".join([*(w for w, _ in counted), f"and × {rest:.2f} for rate, resistance, bursts and {end}"])
+        return f"The simulation asks {plain_number(ratio)} times current × time: {words}."
+
+    def say_missing(self, m: MethodResult) -> str:
+        """Say what a school leaves out that counts here."""
+        missing = [
+            words
+            for name, words, counts in (
+                ("ageing", "ageing", self.ageing_ratio < NOTICEABLE_RATIO),
+                ("cold", "cold", self.cold_ratio < NOTICEABLE_RATIO),
+                ("starts at", "that its charger leaves it part-charged", self.starts_at_ratio < NOTICEABLE_RATIO),
+                (
+                    "equipment's end",
+                    f"that {self.case.threshold.owner} stops at {plain_number(self.case.threshold.threshold_v)} V",
+                    self.has_own_end,
+                ),
+                ("bursts", "that bursts come at the worst moment", any(load.bursts for load in self.case.loads)),
+            )
+            if counts and name not in m.counts
+        ]
+        if not missing:
+            return "it takes a battery to give its whole capacity at any current"
+        return f"it leaves out {', '.join(missing[:-1])} and {missing[-1]}" if len(missing) > 1 else f"it leaves out {missing[0]}"
+
+
+def _say_counted(m: MethodResult) -> str:
     if not m.counts:
         return "it multiplies current and time and knows nothing else"
     return "it counts " + ", ".join(f"{name} {figure}" for name, figure in m.counts.items())

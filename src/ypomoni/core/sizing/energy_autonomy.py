@@ -5,7 +5,7 @@ The school of solar and off-grid work. It knows no alarm, no ageing and no cold.
 
 from ypomoni.core.requirements import Autonomy, Method
 from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
-from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.sizing.profile import LEAST_CURRENT_A, Profile
 from ypomoni.core.units import HOURS_PER_DAY
 
 SOURCE = "common practice of solar work; the alarm is not in it"
@@ -18,8 +18,8 @@ def size_energy_autonomy(profile: Profile, nominal_v: float, autonomy: Autonomy 
     whole_ratio = autonomy.depth_ratio * autonomy.inverter_ratio if autonomy else 1.0
     required_ah = wh_per_day * days / (nominal_v * whole_ratio)
     holdover_h = None
-    if profile.rated_c20_ah is not None and profile.standby_current_a > 0:
-        holdover_h = profile.rated_c20_ah * whole_ratio / profile.standby_current_a
+    if profile.filled_ah is not None and profile.standby_current_a >= LEAST_CURRENT_A:
+        holdover_h = profile.filled_ah * whole_ratio / profile.standby_current_a
     volts = WorkingInput(symbol="V", meaning="nominal voltage", value=nominal_v, unit="V", provenance="supply")
     factors: tuple[WorkingInput, ...] = ()
     if autonomy:

@@ -4,6 +4,10 @@ from dataclasses import dataclass
 
 from ypomoni.core.case import Case
 from ypomoni.core.results import Step, Working, WorkingInput
+from ypomoni.core.wording import say_percent
+
+# Less than this is no current that hours could be named for. [A]
+LEAST_CURRENT_A = 1e-9
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -16,6 +20,13 @@ class Profile:
     alarm_h: float
     source: str = ""
     rated_c20_ah: float | None = None
+    # How full its charger makes the bank: the hours a formula promises are of that much.
+    starts_at_ratio: float = 1.0
+
+    @property
+    def filled_ah(self) -> float | None:
+        """What of the rated capacity an outage finds. [Ah]"""
+        return None if self.rated_c20_ah is None else self.rated_c20_ah * self.starts_at_ratio
 
     @property
     def charge_ah(self) -> float:
@@ -35,16 +46,19 @@ class Profile:
 
     def solved_h(self, factor_ratio: float, *, alarm_ratio: float = 1.0) -> float | None:
         """Return T1 of C = factor·(T1·I1 + alarm_ratio·T2·I2) for the bank that is there; None without one or without a current. [h]"""
-        if self.rated_c20_ah is None or self.standby_current_a <= 0:
+        if self.filled_ah is None or self.standby_current_a < LEAST_CURRENT_A:
             return None
         alarm_ah = alarm_ratio * self.alarm_h * self.alarm_current_a
-        return max(0.0, (self.rated_c20_ah / factor_ratio - alarm_ah) / self.standby_current_a)
+        return max(0.0, (self.filled_ah / factor_ratio - alarm_ah) / self.standby_current_a)
 
     def holdover_working(self, title: str, expression: str, value_h: float | None, source: str, *more: WorkingInput) -> Working | None:
         """Return the working of a formula solved for T1; ``expression`` is in C, I1, T2, I2 and the symbols of ``more``."""
-        if value_h is None or self.rated_c20_ah is None:
+        if value_h is None or self.filled_ah is None:
             return None
-        rated = WorkingInput(symbol="C", meaning="20-hour capacity of the bank", value=self.rated_c20_ah, unit="Ah", provenance="nameplate")
+        share = f", of which its charger fills {say_percent(self.starts_at_ratio)}" if self.starts_at_ratio < 1 else ""
+        rated = WorkingInput(
+            symbol="C", meaning=f"20-hour capacity of the bank{share}", value=self.filled_ah, unit="Ah", provenance="nameplate"
+        )
         inputs = (rated, *self.inputs()[1:], *more)
         note = "solved for T1; below zero it is taken as zero" if value_h == 0 else "the formula solved for T1"
         steps = () if value_h == 0 else (Step(symbol="T1", expression=expression, value=value_h, unit="h"),)
@@ -61,4 +75,5 @@ def profile_of(case: Case) -> Profile:
         alarm_h=requirement.alarm_h,
         source=requirement.source or requirement.name,
         rated_c20_ah=bank.rated_c20_ah if bank else None,
+        starts_at_ratio=case.supply.starts_at_ratio,
     )

@@ -6,8 +6,9 @@ from ypomoni.core.case import Case
 from ypomoni.core.cells import CellModel, rate_for_run_per_h
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
-from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.sizing.profile import LEAST_CURRENT_A, Profile
 from ypomoni.core.units import MINUTES_PER_HOUR, SECONDS_PER_HOUR
+from ypomoni.core.wording import plain_number
 
 AGEING_RATIO = 1.25
 LEAST_DESIGN_MARGIN_RATIO = 1.10
@@ -42,6 +43,7 @@ def size_by_sections(case: Case | None, profile: Profile) -> MethodResult:
             "ageing": f"× {AGEING_RATIO:g}",
             "cold": f"÷ {method.cold_ratio:.2f}",
             "rate": "K(t) of each section",
+            "equipment's end": f"{plain_number(case.threshold.threshold_v)} V",
             "design margin": f"× {method.margin_ratio:g}",
         },
     )
@@ -85,8 +87,8 @@ class _Sections:
 
     def solved_h(self) -> float | None:
         """Return the standby whose required capacity is the bank's. [h]"""
-        rated_ah = self.profile.rated_c20_ah
-        if rated_ah is None or self.profile.standby_current_a <= 0:
+        rated_ah = self.profile.filled_ah
+        if rated_ah is None or self.profile.standby_current_a < LEAST_CURRENT_A:
             return None
         if self.required_ah(SHORTEST_SOLVED_H) >= rated_ah:
             return 0.0
@@ -167,7 +169,7 @@ class _Sections:
     def holdover_working(self, holdover_h: float) -> Working:
         note = "the standby at which the method asks for just this bank, by bisection"
         rated = WorkingInput(
-            symbol="C", meaning="20-hour capacity of the bank", value=self.profile.rated_c20_ah or 0.0, unit="Ah", provenance="nameplate"
+            symbol="C", meaning="20-hour capacity of the bank", value=self.profile.filled_ah or 0.0, unit="Ah", provenance="nameplate"
         )
         inputs = (rated, *self.inputs()[1:])
         return Working(

@@ -4,7 +4,7 @@ from ypomoni.core.case import Case
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.simulation import Outage
-from ypomoni.core.wording import plain_number
+from ypomoni.core.wording import plain_number, say_percent
 
 LARGEST_C20_AH = 1e5
 PRECISION_RATIO = 2e-4
@@ -92,6 +92,8 @@ def _counts(case: Case) -> dict[str, str]:
     requirement = case.requirement
     found = {"ageing": f"÷ {requirement.end_of_life_ratio:g}", "cold": f"÷ {cold_ratio:.2f}", "rate": "battery model"}
     found["equipment's end"] = f"{plain_number(case.threshold.threshold_v)} V"
+    if case.supply.starts_at_ratio < 1:
+        found["starts at"] = f"{say_percent(case.supply.starts_at_ratio)} full"
     if any(load.bursts for load in case.loads):
         found["bursts"] = "one by one"
     if requirement.design_margin_ratio > 1:

@@ -34,7 +34,7 @@ def size_standard_formula(profile: Profile) -> MethodResult:
     if not is_light and abs(profile.alarm_h - HALF_AN_HOUR_H) > 1e-9:
         note += "; 1.75 belongs to half an hour of alarm: at this length trust the simulation"
     # Its two branches solved for T1: with D = 1 where that leaves the alarm light, otherwise with 1.75.
-    solves_light = profile.rated_c20_ah is not None and profile.alarm_current_a <= profile.rated_c20_ah / LIGHT_ALARM_RATE_H
+    solves_light = profile.filled_ah is not None and profile.alarm_current_a <= profile.filled_ah / LIGHT_ALARM_RATE_H
     holdover_h = profile.solved_h(AGEING_RATIO, alarm_ratio=1.0 if solves_light else HEAVY_ALARM_RATIO)
     solved = "(C/1.25 - T2*I2) / I1" if solves_light else "(C/1.25 - 1.75*T2*I2) / I1"
     return MethodResult(

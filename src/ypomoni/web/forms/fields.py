@@ -203,9 +203,29 @@ class ChoiceField(SelectField):
     hint = ""
 
     def pre_validate(self, form: BaseForm) -> None:
-        """Refuse what is not offered."""
-        if self.data not in [str(value) for value, *_ in self.iter_choices()]:
+        """Refuse what is not offered; what was not sent is the empty choice, where there is one."""
+        offered = [str(value) for value, *_ in self.iter_choices()]
+        if self.data is None and not self.raw_data and "" in offered:
+            self.data = ""
+        if self.data not in offered:
             raise StopValidation("must be one of those offered.")
+
+
+class YesNoField(ChoiceField):
+    """Yes, no, or not known. ``answer`` is True, False or None."""
+
+    def __init__(self, label: str, **kwargs: Any) -> None:
+        super().__init__(label, choices={"": "not known", "yes": "yes", "no": "no"}, **kwargs)
+
+    @property
+    def answer(self) -> bool | None:
+        """What was chosen."""
+        return {"yes": True, "no": False}.get(str(self.data))
+
+    @staticmethod
+    def word_of(answer: bool | None) -> str:
+        """Return the choice of an answer."""
+        return "" if answer is None else "yes" if answer else "no"
 
 
 def place_faults(form: BaseForm, faults: Sequence[Fault], paths: dict[str, str]) -> list[str]:

@@ -12,21 +12,35 @@ from ypomoni.core.wording import say_amps, say_hours, say_percent
 from ypomoni.documents import quantities as q
 from ypomoni.documents.discharge_text import TableRow, read_discharge_text, write_discharge_text
 from ypomoni.storage.connection import Row
-from ypomoni.web.forms.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, Typed
+from ypomoni.web.forms.fields import (
+    ChoiceField,
+    CountField,
+    CurrentField,
+    DutyField,
+    MonthsField,
+    QuantityField,
+    TextField,
+    Typed,
+    YesNoField,
+)
 from ypomoni.web.view.words import (
     BEHAVIOUR_WORDS,
+    CHARGE_WORDS,
     CHEMISTRY_WORDS,
     CONVERTER_WORDS,
     HOOKUP_WORDS,
     KIND_WORDS,
+    LOCK_WORDS,
     METHOD_CHOICES,
     POINT_WORDS,
     PROVENANCE_WORDS,
     PURPOSE_WORDS,
     STAGE_WORDS,
+    SYSTEM_WORDS,
 )
 
 PERCENT = 0.01
+LITRE_M3 = 0.001
 
 
 class RecordForm(Form):
@@ -100,6 +114,7 @@ class RequirementForm(RecordForm):
     # Usable share, age and activity as they are commonly taken: each by name, so that none counts twice.
     presets = (("New", "65 %", "100 %", "90 %"), ("Three years", "65 %", "70 %", "90 %"), ("Cautious", "65 %", "50 %", "90 %"))
     name = TextField("Name", hint="as in Intruder, 24 h")
+    purpose = ChoiceField("What kind of system", choices={"": "not said", **SYSTEM_WORDS})
     source = TextField("Where it comes from", required=False, longest=1000, hint="standard, clause, contract; check the edition in force")
     standby_h = QuantityField("Standby", q.HOURS)
     alarm_min = QuantityField("Then alarm", q.MINUTES, hint="as in 30 min; 0 for none")
@@ -117,7 +132,7 @@ class RequirementForm(RecordForm):
     depth_ratio = QuantityField("Autonomy: depth of discharge", q.RATIO, scale=PERCENT)
     inverter_ratio = QuantityField("Autonomy: inverter", q.RATIO, scale=PERCENT, hint="100 % where there is none")
     groups = (
-        ("", ("name", "source")),
+        ("", ("name", "purpose", "source")),
         ("Must hold", ("standby_h", "alarm_min", "recharge_h", "recharge_to_ratio", "response_h")),
         ("Judged by", ("method", "end_of_life_ratio", "design_margin_ratio")),
         ("Factors of the derated method", ("usable_ratio", "age_ratio", "activity_ratio")),
@@ -127,6 +142,15 @@ class RequirementForm(RecordForm):
         **{f"derating.{k}": k for k in ("usable_ratio", "age_ratio", "activity_ratio")},
         **{f"autonomy.{k}": k for k in ("depth_ratio", "inverter_ratio")},
     }
+
+    def columns(self) -> Row:
+        """Return the columns."""
+        return super().columns() | {"purpose": self.purpose.data or None}
+
+    @staticmethod
+    def data_of(row: Row) -> dict[str, Any]:
+        """Return the fields' data of a row."""
+        return {**row, "purpose": row.get("purpose") or ""}
 
 
 class ProfileForm(RequirementForm):
@@ -200,11 +224,19 @@ class SupplyForm(RecordForm):
     supply_current_a = CurrentField("Current of the supply in all", q.CURRENT, optional=True)
     charge_limit_a = CurrentField("Charge limit", q.CURRENT, optional=True)
     charge_v = QuantityField("Charge voltage", q.VOLTAGE, optional=True, hint="at the battery, as in 13.65 V")
+    charge_mode = ChoiceField("How the charge ends", choices={"": "as usual for its kind", **CHARGE_WORDS})
+    charge_compensated = YesNoField("Charge voltage follows the temperature")
+    current_limited = YesNoField("Charger limits its current")
     low_battery_v = QuantityField("Warns of a low battery at", q.VOLTAGE, optional=True, hint="as in 11.5 V, or empty if it does not")
     convenience_free = BooleanField("Keep mere conveniences off it")
     typical_degc = QuantityField("Typical temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     min_degc = QuantityField("Lowest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
-    bank_chemistry = ChoiceField("Battery", choices={"": "no bank", **CHEMISTRY_WORDS})
+    max_degc = QuantityField("Highest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
+    enclosure_volume_m3 = QuantityField(
+        "Volume of its box", q.VOLUME, optional=True, scale=LITRE_M3, hint="as in 50 l; empty if it stands in the open"
+    )
+    enclosure_gas_tight = BooleanField("The box is gas-tight")
+    bank_chemistry = ChoiceField("Battery", choices={"": "no battery", **CHEMISTRY_WORDS})
     bank_block_v = QuantityField("Block voltage", q.VOLTAGE, optional=True, hint="as in 12 V")
     bank_capacity_ah = QuantityField("Block capacity", q.CHARGE, optional=True, hint="as in 7 Ah")
     bank_rate_h = QuantityField("Rated at", q.HOURS, optional=True, hint="the hour rate on the label, usually 20 h")
@@ -218,6 +250,14 @@ class SupplyForm(RecordForm):
     bank_cells_count = CountField("Cells a block", q.COUNT, optional=True, hint="empty to count them from the voltage")
     bank_resistance_ohm = QuantityField(
         "Measured resistance of a block", q.RESISTANCE, optional=True, hint="as an impedance meter shows it at 1 kHz, as in 22 mΩ"
+    )
+    bank_bms_limit_a = CurrentField("Its protection opens above", q.CURRENT, optional=True, hint="a lithium pack's own, as in 20 A")
+    bank_bms_cutoff_v = QuantityField("Its protection opens below", q.VOLTAGE, optional=True, hint="of the whole battery, as in 10 V")
+    bank_bms_charges_from_degc = QuantityField(
+        "Its protection lets charge in from",
+        q.TEMPERATURE,
+        optional=True,
+        hint="as in 0 °C; empty if it does not block charging in the cold",
     )
     bank_discharge_table = TextAreaField("Discharge table of a block")
     groups = (
@@ -238,12 +278,23 @@ class SupplyForm(RecordForm):
                 "bank_resistance_ohm",
             ),
         ),
+        ("Its own protection, if it has one", ("bank_bms_limit_a", "bank_bms_cutoff_v", "bank_bms_charges_from_degc")),
         ("Discharge table, if you have one", ("bank_discharge_table",)),
         (
             "Output and charger",
-            ("output_limit_a", "alarm_output_limit_a", "supply_current_a", "charge_limit_a", "charge_v", "convenience_free"),
+            (
+                "output_limit_a",
+                "alarm_output_limit_a",
+                "supply_current_a",
+                "charge_limit_a",
+                "charge_v",
+                "charge_mode",
+                "charge_compensated",
+                "current_limited",
+                "convenience_free",
+            ),
         ),
-        ("Temperature", ("typical_degc", "min_degc")),
+        ("Where it stands", ("typical_degc", "min_degc", "max_degc", "enclosure_volume_m3", "enclosure_gas_tight")),
     )
     paths = {
         "bank": "bank_block_v",
@@ -255,6 +306,8 @@ class SupplyForm(RecordForm):
         "bank.condition_ratio": "bank_condition_ratio",
         "bank.resistance_ohm": "bank_resistance_ohm",
         "bank.discharge_table": "bank_discharge_table",
+        **{f"bank.bms.{k}": f"bank_bms_{k}" for k in ("limit_a", "cutoff_v", "charges_from_degc")},
+        "enclosure": "enclosure_volume_m3",
         # Loads on this supply without a converter must suit its voltage.
         "*.rail_v": "nominal_v",
     }
@@ -315,6 +368,9 @@ class SupplyForm(RecordForm):
     def validate(self, extra_validators: Any = None) -> bool:
         """Ask for what a bank needs, where there is one."""
         good = super().validate(extra_validators)
+        if self.enclosure_gas_tight.data and self.enclosure_volume_m3.data is None and not self.enclosure_volume_m3.errors:
+            self.enclosure_volume_m3.errors = ["must not be empty for a gas-tight box: as in 50 l."]
+            good = False
         if self.bank_chemistry.data:
             good = self._read_table() and good
             for name in self._NEEDED:
@@ -328,6 +384,8 @@ class SupplyForm(RecordForm):
         """Return the columns; without a bank all of its columns are empty."""
         found = super().columns()
         found["requirement_id"] = int(found["requirement_id"])
+        found["charge_mode"] = found["charge_mode"] or None
+        found["charge_compensated"], found["current_limited"] = self.charge_compensated.answer, self.current_limited.answer
         if not found["bank_chemistry"]:
             return {name: None if name.startswith("bank_") else value for name, value in found.items()} | {"bank_discharge_table": []}
         found["bank_age_y"] = found["bank_age_y"] or 0.0
@@ -340,6 +398,8 @@ class SupplyForm(RecordForm):
         return {
             **row,
             "bank_chemistry": row.get("bank_chemistry") or "",
+            "charge_mode": row.get("charge_mode") or "",
+            **{name: YesNoField.word_of(row.get(name)) for name in ("charge_compensated", "current_limited")},
             "requirement_id": str(row.get("requirement_id") or ""),
             "bank_discharge_table": write_discharge_text(row.get("bank_discharge_table") or []),
         }
@@ -466,6 +526,9 @@ class LoadForm(RecordForm):
     purpose = ChoiceField("For", choices={"": "not said", **PURPOSE_WORDS})
     cable_length_m = QuantityField("Cable, one way", q.LENGTH, optional=True, hint="as in 30 m; empty if short")
     cable_section_mm2 = QuantityField("Conductor", q.SECTION, optional=True, hint="as in 0.5 mm²")
+    lock = ChoiceField("A lock", choices={"": "no", **LOCK_WORDS})
+    escape_route = BooleanField("Its door is on an escape route")
+    ride_through_ms = QuantityField("Goes on without supply for", q.MILLISECONDS, optional=True, hint="as in 20 ms; empty if not known")
     ac_power_w = QuantityField("Watts from AC", q.POWER, optional=True, hint="only if it runs on AC, as in 32 W")
     ac_apparent_va = QuantityField("Volt-amperes", q.APPARENT, optional=True, hint="as in 40 VA; VA is not W")
     ac_power_factor_ratio = QuantityField("Power factor", q.FACTOR, optional=True, hint="as in 0.8")
@@ -477,7 +540,11 @@ class LoadForm(RecordForm):
         ("Current of one piece", ("standby", "standby_provenance", "alarm", "alarm_provenance")),
         ("How it is fed", ("rail_v", "converter", "converter_efficiency_ratio", "behaviour", "min_v")),
         ("Where it is", ("place", "branch", "bus_group", "cable_length_m", "cable_section_mm2")),
-        ("On AC: recorded; its supply's holdover is not modelled yet", ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio")),
+        ("Doors", ("lock", "escape_route")),
+        (
+            "On AC: recorded; its supply's holdover is not modelled yet",
+            ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ride_through_ms"),
+        ),
     )
     parts = (
         ("bursts", "Bursts: a transmission, a relay, a logger waking", "Add a burst"),
@@ -574,6 +641,8 @@ class LoadForm(RecordForm):
             "branch": self.branch.data or None,
             "bus_group": self.bus_group.data or None,
             "purpose": self.purpose.data or None,
+            "lock": self.lock.data or None,
+            "escape_route": self.escape_route.data,
             **{name: self[name].data for name in _PLAIN},
             # A figure typed anew is not the one a reading gave; see `keep_readings`.
             "standby_uncertainty_a": None,
@@ -602,6 +671,7 @@ class LoadForm(RecordForm):
             "converter": row.get("converter_kind") or "",
             "place": "" if row.get("place_id") is None else str(row["place_id"]),
             "purpose": row.get("purpose") or "",
+            "lock": row.get("lock") or "",
             **{name: row.get(name) or [] for name in ("bursts", "thermostats", "recharges")},
         }
 
@@ -626,7 +696,7 @@ def _typed(field: CurrentField) -> str | None:
     return text or None
 
 
-_PLAIN = ("cable_length_m", "cable_section_mm2", "ac_power_w", "ac_apparent_va", "ac_power_factor_ratio")
+_PLAIN = ("ride_through_ms", "cable_length_m", "cable_section_mm2", "ac_power_w", "ac_apparent_va", "ac_power_factor_ratio")
 
 
 def _thermostat(form: Any) -> dict[str, Any]:

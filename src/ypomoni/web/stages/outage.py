@@ -42,6 +42,23 @@ BATTERY_CODES = frozenset(
         "current_above_cell",
         "cell_size_unknown",
         "primary_charged",
+        "too_many_strings",
+        "ventilation",
+        "no_cutoff",
+        "cutoff_below_end",
+        "life_shortened_by_heat",
+        "charge_voltage_dangerous",
+        "charge_voltage_high",
+        "charge_voltage_low",
+        "no_balancing",
+        "no_current_limit",
+        "charge_below_freezing",
+        "charge_in_heat",
+        "float_in_heat",
+        "nimh_continuous",
+        "charger_too_strong",
+        "too_hot",
+        "too_cold",
     }
 )
 
@@ -215,7 +232,7 @@ def _scenarios(result: Any) -> list[tuple[str, str, bool]]:
     if result.scenarios is None or result.holdover is None:
         return []
     hours = {"today": result.holdover.expected, **{k: getattr(result.scenarios, k) for k in ("fresh", "cold", "end_of_life", "worst")}}
-    return [(word, say_hours(hours[k], not_reaching_h=result.standby_h), hours[k] >= result.standby_h) for k, word in SCENARIO_WORDS]
+    return [(word, say_hours(hours[k], must_h=result.standby_h), hours[k] >= result.standby_h) for k, word in SCENARIO_WORDS]
 
 
 def _warning(result: Any) -> str:

@@ -19,7 +19,7 @@ from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.board import MODES, Board, BoardLook, build_board
-from ypomoni.web.view.plan import bank_words, build_answer, build_findings, build_supplies
+from ypomoni.web.view.plan import bank_words, build_answer, build_findings, build_supplies, build_unchecked
 from ypomoni.web.view.proposal import ProposalView, build_proposal, open_moves
 from ypomoni.web.view.register import SHOWN_AT_FIRST, Asked, RegisterView, build_register
 from ypomoni.web.view.requirement import build_requirements
@@ -33,7 +33,7 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "answer": ("answer", "requirements", "supplies", "load_count"),
     "brief": ("answer",),
     "strip": ("strip",),
-    "findings": ("findings", "supplies"),
+    "findings": ("findings", "unchecked", "supplies"),
     "supplies": ("supplies", "requirements"),
     "requirements": ("requirements",),
     "removed": ("removed",),
@@ -133,6 +133,11 @@ class PlanPage:
     def findings(self) -> Any:
         """What stands in the way."""
         return build_findings(self.result)
+
+    @property
+    def unchecked(self) -> list[tuple[str, str]]:
+        """What was not looked at, by supply."""
+        return build_unchecked(self.result)
 
     @cached_property
     def supplies(self) -> Any:

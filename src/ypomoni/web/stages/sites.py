@@ -24,14 +24,14 @@ blueprint = Blueprint("sites", __name__)
 @blueprint.get("/")
 @signed_in
 def index() -> Any:
-    """Show every site, the ones that fail first."""
+    """Show every site, the worst first."""
     trees = read_trees(g.connection, g.actor.organisation_id, list_sites(g.connection, g.actor.organisation_id))
     shown = [(tree, shown_plan(tree)) for tree in trees]
     results = evaluate(g.connection, g.actor.organisation_id, [(read_document(t), p["key"]) for t, p in shown if p])
     rows: list[dict[str, Any]] = []
     for (tree, plan), result in zip([s for s in shown if s[1]], results, strict=True):
         rows.append(_row(tree, plan, result))
-    order = {"fails": 0, "on_paper_only": 1, "none": 2, "holds": 3}
+    order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
     rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
     return render_template("sites/index.html", rows=rows, removed=list_sites(g.connection, g.actor.organisation_id, removed=True))
 

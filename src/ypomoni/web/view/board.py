@@ -6,9 +6,11 @@ On a plan of hundreds of loads pieces can be searched for, taken by branch, and 
 from dataclasses import dataclass, field
 
 from ypomoni.core.balancing import Offer
+from ypomoni.core.case import Hindrance
 from ypomoni.core.meeting import Limit, Standing
 from ypomoni.core.optimiser import Move
-from ypomoni.core.results import LoadShare, PlanResult, SupplyResult
+from ypomoni.core.optimiser.relaxing import OF_MOVES
+from ypomoni.core.results import LoadShare, PlanResult, SupplyResult, Verdict
 from ypomoni.core.wording import plain_number, say_amps, say_hours, say_required_h
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.strip import SHADES, axis_length_h, axis_ticks, hours_of
@@ -29,6 +31,8 @@ LIMIT_WORDS = {
     Limit.OUTPUT_STANDBY: "output in standby",
     Limit.OUTPUT_ALARM: "output in alarm",
     Limit.RECHARGE: "recharge",
+    Limit.CELLS: "battery's greatest current",
+    Limit.MAINS: "supply's own current",
 }
 
 
@@ -214,7 +218,7 @@ class _Drawing:
         then_h = self.then_h.get(s.key)
         if then_h is None or s.holdover is None or abs(then_h - s.holdover.expected) < 0.01 * s.holdover.expected:
             return ""
-        return say_hours(then_h, not_reaching_h=s.standby_h)
+        return say_hours(then_h, must_h=s.standby_h)
 
     def _groups(self, shares: list[LoadShare]) -> list[list[LoadShare]]:
         """Return the loads as they are taken, heaviest first: each by itself, or all of a branch at once."""
@@ -305,8 +309,10 @@ def say_offers(offers: tuple[Offer, ...], supplies: list[Row]) -> list[dict[str,
 
 
 def _say_offer(offer: Offer) -> str:
-    after = "nothing would draw" if offer.holdover_h is None else say_hours(offer.holdover_h)
-    was = "" if offer.was_h is None else f", now {say_hours(offer.was_h)}"
+    after = _NO_HOURS[offer.hindrance] if offer.holdover_h is None else say_hours(offer.holdover_h, must_h=offer.must_h)
+    was = "" if offer.was_h is None else f", now {say_hours(offer.was_h, must_h=offer.must_h)}"
+    if offer.standby_current_a is None:
+        return f"{'Without it' if offer.is_own else 'With it'} {after}{was}"
     return f"{'Without it' if offer.is_own else 'With it'} {after}{was} · {say_amps(offer.standby_current_a or 0.0)}"
 
 
@@ -315,16 +321,35 @@ def _say_limits(offer: Offer) -> str:
     over = [say_standing(s) for s in offer.standings if not s.is_met and s.limit is not Limit.HOURS]
     if over:
         return "fails too: " + " · ".join(over)
+    beside = [f for f in offer.severe if f.code not in _OF_STANDINGS]
+    if beside:
+        return f"{'unsafe' if offer.verdict is Verdict.UNSAFE else 'fails'}: {beside[0].evidence}"
     return "keeps all its limits" if offer.meets else ""
+
+
+_NO_HOURS = {
+    None: "nothing would draw",
+    Hindrance.KIND: "its hours are not computed yet",
+    Hindrance.AC_LOAD: "its hours are not computed yet, since it feeds AC",
+    Hindrance.NO_BANK: "it has no battery, so it holds nothing",
+    Hindrance.TOO_COLD: "its hours are not known: too cold for its battery",
+    Hindrance.TOO_HOT: "its hours are not known: too hot for its battery",
+}
+# What the limits say already.
+_OF_STANDINGS = OF_MOVES | {"no_bank"}
 
 
 def say_standing(standing: Standing) -> str:
     """Say what of a limit is used."""
     amount, allowed = standing.amount, standing.allowed
     if standing.limit is Limit.HOURS:
-        return f"holds {say_hours(amount or 0.0)} of {say_required_h(allowed)}"
+        return f"holds {say_hours(amount or 0.0, must_h=allowed)} of {say_required_h(allowed)}"
+    if standing.limit is Limit.CELLS:
+        return f"asks {say_amps(amount or 0.0)} of the {say_amps(allowed)} its battery gives"
+    if standing.limit is Limit.MAINS:
+        return f"takes {say_amps(amount or 0.0)} of the {say_amps(allowed)} the supply gives"
     if standing.limit is Limit.RECHARGE:
-        return f"back in {say_hours(amount)} of {say_required_h(allowed)}" if amount is not None else "never recharged"
+        return f"back in {say_hours(amount, must_h=allowed)} of {say_required_h(allowed)}" if amount is not None else "never recharged"
     if standing.limit is Limit.FORMULA:
         return f"formula asks {plain_number(amount or 0.0, 2)} of {plain_number(allowed)} Ah"
     state = "in alarm" if standing.limit is Limit.OUTPUT_ALARM else "in standby"

@@ -32,6 +32,8 @@ _UNITS = {
     "va": "VA",
     "y": "years",
     "ohm": "Ω",
+    "m3": "m³",
+    "ms": "ms",
 }
 # Said by the column it goes with, or only of use inside.
 _SILENT = frozenset(
@@ -45,6 +47,15 @@ _FIELD_WORDS = {
     "rail_v": "stated at",
     "pinned": "pinned",
     "convenience_free": "kept free of conveniences",
+    "charge_mode": "how the charge ends",
+    "charge_compensated": "charge voltage follows the temperature",
+    "current_limited": "charger limits its current",
+    "escape_route": "on an escape route",
+    "enclosure_gas_tight": "gas-tight box",
+    "enclosure_volume_m3": "volume of its box",
+    "bank_bms_limit_a": "its protection opens above",
+    "bank_bms_cutoff_v": "its protection opens below",
+    "bank_bms_charges_from_degc": "its protection lets charge in from",
 }
 MOST_FIELDS = 4
 

@@ -68,7 +68,7 @@ def controls_of(case: Case, horizon_h: float) -> list[Control]:
             label="Temperature",
             unit="°C",
             least=chemistry.lowest_degc,
-            most=50,
+            most=chemistry.highest_degc,
             step=1,
             value=round(supply.typical_degc),
             hint="at the battery, mean of the day",
@@ -83,7 +83,16 @@ def controls_of(case: Case, horizon_h: float) -> list[Control]:
             value=0,
             hint="above and below the mean; coldest at five",
         ),
-        Control(name="full", label="Full at the start", unit="%", least=10, most=100, step=1, value=100, hint="of its present capacity"),
+        Control(
+            name="full",
+            label="Full at the start",
+            unit="%",
+            least=5,
+            most=100,
+            step=1,
+            value=max(5, round(100 * supply.starts_at_ratio)),
+            hint="of its present capacity",
+        ),
         Control(
             name="alarm_at",
             label="Alarm begins after",
@@ -132,7 +141,7 @@ def conditions_of(values: dict[str, float]) -> Conditions:
         condition_ratio=None if condition is None else condition / 100.0,
         mean_degc=degc,
         swing_degc=values.get("swing", 0.0),
-        start_ratio=values.get("full", 100.0) / 100.0,
+        start_ratio=values["full"] / 100.0 if "full" in values else None,
         alarm_at_h=values.get("alarm_at", 0.0) if with_alarm else None,
         alarm_h=values.get("alarm_min", 0.0) / 60.0 if with_alarm else 0.0,
     )
@@ -146,8 +155,8 @@ def timeline_of(case: Case, played: Played, why: Why) -> dict[str, Any]:
     lines += [(supply.low_battery_v, f"low battery {plain_number(supply.low_battery_v, 4)} V" if supply.low_battery_v is not None else "")]
     least: dict[float, list[str]] = {}
     for load in case.loads:
-        if load.min_v is not None:
-            least.setdefault(load.min_v, []).append(load.name)
+        if load.battery_min_v is not None:
+            least.setdefault(load.battery_min_v, []).append(load.name)
     lines += [
         (v, f"{names[0]}{' and others' if len(names) > 1 else ''} {plain_number(v, 4)} V")
         for v, names in sorted(least.items(), reverse=True)[:4]
@@ -166,9 +175,7 @@ def timeline_of(case: Case, played: Played, why: Why) -> dict[str, Any]:
         "marks": [{"t": e.t_h, "kind": e.mark.value, "label": _short(e)} for e in played.events if e.mark is not Mark.HORIZON],
         "must_h": case.requirement.standby_h,
         "end_h": played.end.t_h if played.end else None,
-        "holds": say_hours(played.end.t_h, not_reaching_h=case.requirement.standby_h)
-        if played.end
-        else f"over {say_hours(played.until_h)}",
+        "holds": say_hours(played.end.t_h, must_h=case.requirement.standby_h) if played.end else f"over {say_hours(played.until_h)}",
         "why": why.text,
         "code": why.code.value,
         "overload": why.overload,
@@ -327,9 +334,7 @@ def schools_of(result: SupplyResult, prescribed: str) -> tuple[list[SchoolView],
                 else Figure(text=say_amp_hours(m.required_ah), supply=result.key, working=f"method_{m.method.value}"),
                 holdover=None
                 if m.holdover_h is None
-                else Figure(
-                    text=say_hours(m.holdover_h, not_reaching_h=result.standby_h), supply=result.key, working=f"standby_{m.method.value}"
-                ),
+                else Figure(text=say_hours(m.holdover_h, must_h=result.standby_h), supply=result.key, working=f"standby_{m.method.value}"),
                 holds_enough=m.holdover_h is not None and m.holdover_h >= result.standby_h,
                 counts=tuple(m.counts.get(n, "") for n in names),
                 percent=0.0 if not scale_ah or m.required_ah is None else round(100 * m.required_ah / scale_ah, 2),

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.judgement.facts import say_sold
+from ypomoni.core.recommending import say_sold
 from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
@@ -16,9 +16,10 @@ from ypomoni.web.view.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, MET
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Answer:
-    """The answer in one line, and the figures under it."""
+    """The answer in one line, and the figures under it. ``alert`` comes first: what is unsafe, or what nothing is known of."""
 
     verdict: str
+    alert: str
     lead: Figure | None
     text: str
     tail: str
@@ -28,21 +29,25 @@ class Answer:
 def build_answer(plan: PlanResult) -> Answer:
     """Return the answer of a plan: how long, which gives out first, why, what to fit, charged by when."""
     weakest = plan.weakest
+    verdict, alert = plan.verdict.value if plan.verdict else "none", _alert(plan)
     if weakest is None or weakest.holdover is None:
         if not plan.supplies:
             text = "Nothing to hold yet. Three steps:"
         elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
-            text = "These supplies are kept, but their kind is not modelled yet: no hours are named."
+            text = "No hours are named: supplies of this kind are kept, but not computed yet."
+        elif any(s.limited_by is None and s.verdict is not None for s in plan.supplies):
+            text = "No hours can be named."
         else:
             text = "Nothing draws yet."
-        return Answer(verdict="none", lead=None, text=text, tail="", figures=())
+        return Answer(verdict=verdict, alert=alert, lead=None, text=text, tail="", figures=())
     band = weakest.holdover
     lead = Figure(text=hours_of(weakest), supply=weakest.key, working="holdover")
     several = len([s for s in plan.supplies if s.holdover]) > 1
     limit = LIMIT_WORDS[weakest.limited_by] if weakest.limited_by else ""
-    if plan.verdict is Verdict.ON_PAPER_ONLY:
-        tail = f"On paper only: {_on_paper(plan)}."
-    elif plan.meets_requirement:
+    paper = _on_paper(plan) if plan.verdict is Verdict.ON_PAPER_ONLY else ""
+    if paper:
+        tail = f"On paper only: {paper}."
+    elif weakest.meets_requirement is not False:
         first = f"{weakest.name} would give out first" if several else f"{weakest.name} ends when {limit}" if limit else weakest.name
         tail = f"{first}." if not (several and limit) else f"{first}: {limit}."
     else:
@@ -58,12 +63,25 @@ def build_answer(plan: PlanResult) -> Answer:
     figures.append(_fit(weakest))
     figures.append(_charged(weakest))
     return Answer(
-        verdict=plan.verdict.value if plan.verdict else "none",
+        verdict=verdict,
+        alert=alert,
         lead=lead,
         text=f"of {say_required_h(weakest.standby_h)}.",
         tail=tail,
         figures=tuple(f for f in figures if f[1] is not None or f[2]),
     )
+
+
+def _alert(plan: PlanResult) -> str:
+    """Say what is unsafe, what nothing is known of, and what hangs on nothing; empty where there is none of that."""
+    dangers = [(s.name, f) for s in plan.supplies for f in s.findings if f.severity is Severity.DANGER]
+    if dangers:
+        more = f" And {len(dangers) - 1} more." if len(dangers) > 1 else ""
+        return f"Unsafe at {dangers[0][0]}. {dangers[0][1].evidence}{more}"
+    loose = next((f for f in plan.findings if f.code == "load_unassigned" and f.severity in (Severity.FAILS, Severity.RISK)), None)
+    unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN]
+    parts = [f"Unknown: nothing is computed for {', '.join(unknown[:3])}."] if unknown else []
+    return " ".join([*parts, *([loose.evidence] if loose else [])])
 
 
 def _on_paper(plan: PlanResult) -> str:
@@ -89,12 +107,10 @@ def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:
     bank = s.recommended_bank
     if bank is None:
         return ("fit", None, s.no_bank_reason or "")
-    text = say_sold(bank)
-    if s.fewer_blocks_bank:
-        text += f", or {say_sold(s.fewer_blocks_bank)}"
+    risks = " A risk stays, see below." if s.bank_risks and s.meets_requirement is False else ""
     if s.rated_c20_ah is not None and c20_of(bank) <= s.rated_c20_ah + 1e-6:
-        return ("fit", Figure(text=f"a new {text} is enough", supply=s.key, working="recommended"), "")
-    return ("fit", Figure(text=text, supply=s.key, working="recommended"), "")
+        return ("fit", Figure(text=f"a new {say_sold(bank)} is enough", supply=s.key, working="recommended"), risks)
+    return ("fit", Figure(text=f"{say_sold(bank)}, new", supply=s.key, working="recommended"), risks)
 
 
 def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
@@ -152,19 +168,30 @@ def build_findings(plan: PlanResult) -> list[FindingView]:
     found: list[tuple[int, bool, int, SupplyResult, Finding]] = []
     for n, s in enumerate(plan.supplies):
         found += [(order.index(f.severity), s.key != plan.weakest_supply, n, s, f) for f in s.findings]
+    ordered: list[tuple[int, SupplyResult | None, Finding]] = [(order.index(f.severity), None, f) for f in plan.findings]
+    ordered += [(rank, s, f) for rank, _, _, s, f in sorted(found, key=lambda entry: entry[:3])]
     return [
         FindingView(
             severity=f.severity.value,
             word=SEVERITY_WORDS[f.severity],
-            supply=s.key,
+            supply=s.key if s else "",
             code=f.code,
             evidence=f.evidence,
             source=f.source,
             way_out=f.way_out,
-            working=_working_of(s, f),
+            working=_working_of(s, f) if s else None,
         )
-        for *_, s, f in sorted(found, key=lambda entry: entry[:3])
+        for _, s, f in sorted(ordered, key=lambda entry: entry[0])
     ]
+
+
+def build_unchecked(plan: PlanResult) -> list[tuple[str, str]]:
+    """Return by supply what was not looked at; what is the same for several stands once."""
+    alike: dict[tuple[str, ...], list[str]] = {}
+    for s in plan.supplies:
+        if s.not_checked:
+            alike.setdefault(s.not_checked, []).append(s.name)
+    return [(", ".join(names), "; ".join(things)) for things, names in alike.items()]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,6 +208,7 @@ class SupplyView:
     limits: str
     requirement: str
     modelled: bool
+    starts_at: str
     facts: tuple[tuple[str, Figure | None, str], ...]
     scenarios: tuple[tuple[str, Figure], ...]
     methods: tuple[tuple[str, bool, Figure | None], ...]
@@ -189,7 +217,7 @@ class SupplyView:
 def bank_words(row: Row) -> str:
     """Return the bank of a supply row in words."""
     if row["bank_chemistry"] is None:
-        return "no bank"
+        return "no battery"
     blocks = say_bank(row["bank_series"], row["bank_parallel"], row["bank_block_v"], row["bank_capacity_ah"], row["bank_rate_h"])
     age = f", {plain_number(row['bank_age_y'])} y" if row["bank_age_y"] else ", new"
     return f"{blocks} {CHEMISTRY_WORDS[row['bank_chemistry']]}{age}"
@@ -220,7 +248,7 @@ def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
         facts.append(("Endurance", figure(say_hours(s.endurance_h or 0.0), "endurance"), "standby alone"))
         for key, word in (("fresh", "Fresh"), ("cold", "Cold"), ("end_of_life", "End of life"), ("worst", "Old and cold")):
             hours_h = getattr(s.scenarios, key)
-            scenarios.append((word, figure(say_hours(hours_h, not_reaching_h=s.standby_h), f"scenario_{key}")))
+            scenarios.append((word, figure(say_hours(hours_h, must_h=s.standby_h), f"scenario_{key}")))
     if s.charge_current_a is not None:
         facts.append(("Charge", figure(say_amps(s.charge_current_a), "charge_current"), "left beside the load"))
     if "recovery" in s.workings:
@@ -243,6 +271,7 @@ def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
         limits=" · ".join(part for part in limits if part),
         requirement=s.requirement_name,
         modelled=s.limited_by is not LimitedBy.NOT_MODELLED_YET,
+        starts_at=f"An outage finds it at {say_percent(s.starts_at_ratio)} of its charge." if s.starts_at_ratio < 0.995 else "",
         facts=tuple(facts),
         scenarios=tuple(scenarios),
         methods=tuple(

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from ypomoni.actions.jobs import JobView, chosen_of
 from ypomoni.core.optimiser import Move, Objective, Proposal, Relaxation, Relaxing
-from ypomoni.core.wording import plain_number, say_bank, say_percent
+from ypomoni.core.recommending import say_sold
+from ypomoni.core.wording import plain_number, say_percent
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.board import LIMIT_WORDS, say_standing
 
@@ -72,7 +73,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[Row], loads:
         state=job.state,
         headline=head,
         detail=detail,
-        reasons=found.reasons,
+        reasons=(*found.reasons, *found.blocked),
         moves=tuple(
             MoveLine(
                 load_key=m.load_key,
@@ -123,9 +124,15 @@ def _unfinished(job: JobView) -> tuple[str, str]:
 
 def _found(job: JobView, found: Proposal, relaxation: Relaxation | None, left: int, names: dict[str, str]) -> tuple[str, str]:
     count = f"{left} move{'s' if left != 1 else ''}"
+    stays = " It does not mend the rest, see below." if found.blocked else ""
     if relaxation is not None:
-        return f"With {_say_relaxation(relaxation, names)}: {count}", "After them every supply keeps all its limits, by the simulation."
+        return (
+            f"With {_say_relaxation(relaxation, names)}: {count}",
+            f"After them every supply that is computed keeps its limits, by the simulation.{stays}",
+        )
     if found.is_found:
+        if not found.moves and found.blocked:
+            return "Moving does not mend this", "No limit that moves could mend is broken. What follows stays whatever is moved:"
         if not found.moves:
             return "Nothing has to move", "Every supply keeps all its limits as it is."
         what = "less cable does not" if found.objective is Objective.CABLE else "fewer do not"
@@ -135,7 +142,7 @@ def _found(job: JobView, found: Proposal, relaxation: Relaxation | None, left: i
             gap = f"; it may be up to {say_percent(found.gap_ratio)} from the best" if found.gap_ratio else ""
             sure = f"Better was not ruled out in time{gap}."
         unknown = f" Cable not known for {', '.join(found.unknown_runs[:3])}: enter those distances." if found.unknown_runs else ""
-        return f"{count} to make", f"After them every supply keeps all its limits, by the simulation. {sure}{unknown}"
+        return f"{count} to make", f"After them every supply that is computed keeps its limits, by the simulation. {sure}{unknown}{stays}"
     share = (
         "" if found.worst_ratio is None else f" The best balance lets the weakest supply hold {say_percent(found.worst_ratio)} of its hours"
     )
@@ -149,7 +156,7 @@ def _found(job: JobView, found: Proposal, relaxation: Relaxation | None, left: i
 def _say_relaxation(r: Relaxation, names: dict[str, str]) -> str:
     supply = names.get(r.supply_key or "", r.supply_key or "")
     if r.kind is Relaxing.BATTERY and r.bank is not None:
-        return f"{say_bank(r.bank.series, r.bank.parallel, r.bank.block_v, r.bank.capacity_ah)} in {supply}"
+        return f"a new {say_sold(r.bank)} in {supply}"
     if r.kind is Relaxing.SUPPLY:
         return f"one more supply like {supply}, with a new battery"
     return f"{', '.join(m.name for m in r.dropped)} left out"

@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass, field
 
-from ypomoni.core.results import LimitedBy, PlanResult, SupplyResult, Verdict
+from ypomoni.core.results import LimitedBy, PlanResult, SupplyResult
 from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
 from ypomoni.web.view.words import LIMIT_WORDS, LIMIT_WORDS_SHORT, VERDICT_WORDS
 
@@ -231,7 +231,7 @@ def _scenarios(s: SupplyResult, axis_h: float) -> tuple[ScenarioMark, ...]:
                 label=", ".join(word for *_, word in group),
                 label_x=round(middle, 3),
                 anchor="start" if middle < 6 else "end" if middle > 94 else "middle",
-                title="; ".join(f"{word}: {say_hours(hours_h, not_reaching_h=s.standby_h)}" for _, hours_h, word in group),
+                title="; ".join(f"{word}: {say_hours(hours_h, must_h=s.standby_h)}" for _, hours_h, word in group),
             )
         )
     return tuple(marks)
@@ -253,14 +253,16 @@ def _label_place(end_x: float, required_x: float) -> tuple[float, str]:
 def hours_of(s: SupplyResult) -> str:
     """Return the holdover of a supply in words."""
     if s.limited_by is LimitedBy.NOT_MODELLED_YET:
-        return "not modelled yet"
-    if s.holdover is None:
+        return "not computed yet"
+    if s.limited_by is LimitedBy.NOTHING_DRAWS:
         return "nothing draws"
-    return say_hours(s.holdover.expected, not_reaching_h=s.standby_h)
+    if s.holdover is None:
+        return "not known"
+    return say_hours(s.holdover.expected, must_h=s.standby_h)
 
 
 def _reason_short(s: SupplyResult, *, beyond: bool) -> str:
-    if s.verdict is not Verdict.FAILS or s.limited_by is None:
+    if s.meets_requirement is not False or s.limited_by is None or s.holdover is None or s.holdover.expected >= s.standby_h:
         return "→" if beyond else ""
     return LIMIT_WORDS_SHORT[s.limited_by]
 

@@ -5,7 +5,9 @@ from ypomoni.core.results import LimitedBy, Severity, Verdict
 from ypomoni.core.sizing import METHOD_WORDS
 
 VERDICT_WORDS: dict[Verdict | None, str] = {
+    Verdict.UNSAFE: "unsafe",
     Verdict.FAILS: "fails",
+    Verdict.UNKNOWN: "unknown",
     Verdict.ON_PAPER_ONLY: "on paper only",
     Verdict.HOLDS: "holds",
     None: "not judged",
@@ -45,6 +47,15 @@ CHEMISTRY_WORDS = {
 STAGE_WORDS = {"as_found": "what was found", "proposal": "a proposal", "as_left": "what was left"}
 PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
 PURPOSE_WORDS = {"life_safety": "life safety", "security": "security", "monitoring": "monitoring", "convenience": "convenience"}
+SYSTEM_WORDS = {
+    "fire": "fire alarm",
+    "intruder": "intruder alarm",
+    "access": "access control",
+    "monitoring": "monitoring",
+    "other": "something else",
+}
+LOCK_WORDS = {"fail_safe": "a lock that lets go without current", "fail_secure": "a lock that stays locked without current"}
+CHARGE_WORDS = {"float": "held at its voltage for good", "cyclic": "ended by time or current", "timed": "a timed charge, for nickel cells"}
 POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
 STATE_WORDS = {
     "standby": "Standby",
@@ -70,12 +81,14 @@ METHOD_CHOICES = {
 
 __all__ = [
     "BEHAVIOUR_WORDS",
+    "CHARGE_WORDS",
     "CHEMISTRY_WORDS",
     "CONVERTER_WORDS",
     "HOOKUP_WORDS",
     "KIND_WORDS",
     "LIMIT_WORDS",
     "LIMIT_WORDS_SHORT",
+    "LOCK_WORDS",
     "MAINS_WORDS",
     "METHOD_CHOICES",
     "METHOD_WORDS",
@@ -85,5 +98,6 @@ __all__ = [
     "SEVERITY_WORDS",
     "STAGE_WORDS",
     "STATE_WORDS",
+    "SYSTEM_WORDS",
     "VERDICT_WORDS",
 ]
