@@ -3,8 +3,8 @@
 import pytest
 from builders import INSTRUMENT, audited, core_plan, reading
 
-from ypomoni.core.hookup import advise_hookup
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, Hookup, Instrument, Mains, PositiveMeans, Reading, State
+from ypomoni.core.hookup import READ, advise_hookup, steps_of
+from ypomoni.core.readings import DEFAULT_INSTRUMENT, Hookup, Instrument, Mains, PointKind, PositiveMeans, Reading, State, why_not_load
 from ypomoni.core.reconciliation import Tree
 from ypomoni.core.slips import find_slips
 from ypomoni.documents.site_file import read_site, to_core
@@ -69,6 +69,11 @@ def asked(point, value_a, *, readings=READINGS, state="standby", mains="off", pl
         ({"point": "output", "value_a": 0.15}, "parent_smaller"),
         ({"point": "at-c", "value_a": 0.06}, "converter_below_physics"),
         ({"point": "at-a", "value_a": 0.18, "was_va": True}, "va_for_w"),
+        # One of three at a thousand times; all three at nearly nothing; an amp for a keypad.
+        ({"point": "at-a", "value_a": 60.0}, "unit"),
+        ({"point": "at-a", "value_a": 0.0}, "near_zero"),
+        ({"point": "output", "value_a": 0.001}, "near_zero"),
+        ({"point": "at-a", "value_a": 9.0}, "current_improbable"),
     ],
 )
 def test_a_slip_is_asked_about(what, code):
@@ -117,23 +122,41 @@ def advice(point="output", *, expected_a, peak_a=None, transmits=False, **meter)
 
 
 def test_jack_and_range_follow_the_current_expected():
-    """20 mA on the 40 mA range, 200 mA on 400 mA with what its shunt drops, 300 mA on the amp jack with its time limit and fuse."""
-    assert advice(expected_a=0.02).jack == "jack mA, range 40 mA"
+    """20 mA on the 40 mA range, 200 mA on 400 mA with what its shunt drops, but the highest range first; 300 mA on the amp jack for 30 s."""
+    first = "jack 10 A, range 10 A first; go to jack mA, range"
+    found = advice(expected_a=0.02)
+    assert found.jack.startswith(f"{first} 40 mA")
+    assert found.reading.startswith("Read for a minute")
     found = advice(expected_a=0.2)
-    assert found.jack == "jack mA, range 400 mA"
+    assert found.jack.startswith(f"{first} 400 mA")
     assert any("drops about 0.3 V" in c for c in found.cautions)
     found = advice(expected_a=0.3)
     assert found.jack == "jack 10 A, range 10 A"
-    assert any("30 s at most" in c for c in found.cautions)
-    assert any("never across the battery" in c for c in found.cautions)
+    assert "30 s at most" in found.reading
+    assert "minute" not in found.reading
+    assert any("never across the battery" in c and "blown fuse" in c for c in found.cautions)
 
 
 def test_what_transmits_is_read_on_the_amp_jack_and_too_much_is_said():
-    """A milliamp range would starve a transmitter; what no range holds is not named."""
+    """A milliamp range would starve a transmitter; 9 A has a range on a 10 A jack; what no range holds is not named."""
     assert advice(expected_a=0.05, transmits=True).jack == "jack 10 A, range 10 A"
-    found = advice(expected_a=1.0, peak_a=9.0)
+    fits = advice(expected_a=1.0, peak_a=9.0)
+    assert (fits.jack, "has no range" in " ".join(fits.cautions)) == ("jack 10 A, range 10 A", False)
+    found = advice(expected_a=1.0, peak_a=11.0)
     assert "has no range for that" in " ".join(found.cautions)
     assert "highest range first" in found.jack
+
+
+def test_the_steps_of_a_reading_are_those_of_its_kind():
+    """A clamp has no lead to put back and opens nothing; in series it is bridged first; a battery lead warns of rings and swollen blocks; doors first."""
+    told = {how: " ".join(steps_of(how, PointKind.BATTERY, has_locks=True)) for how in Hookup}
+    assert "volt jack" in told[Hookup.SERIES]
+    assert all("volt jack" not in told[how] for how in Hookup if how is not Hookup.SERIES)
+    assert told[Hookup.SERIES].index("fused jumper") < told[Hookup.SERIES].index("put the meter in its place")
+    assert all(word in told[Hookup.CLAMP] for word in ("eye protection", "rings", "swollen", "Nothing is opened"))
+    assert told[Hookup.SERIES].startswith("An alarm test may open or lock doors")
+    assert "doors" not in " ".join(steps_of(Hookup.SERIES, PointKind.BRANCH, has_locks=False))
+    assert all(READ in steps_of(how, PointKind.DEVICE, has_locks=False) for how in Hookup)
 
 
 def test_a_clamp_is_zeroed_and_no_use_for_little():
@@ -150,3 +173,55 @@ def test_an_instruments_limit_is_its_share_its_digits_and_its_offset():
     clamp = Instrument(key="c", name="Clamp", hookup=Hookup.CLAMP, accuracy_ratio=0.02, digits_count=5, offset_a=0.01)
     assert clamp.limit_a(1.2) == pytest.approx(0.024 + 0.005 + 0.010)
     assert clamp.limit_a(-1.2) == clamp.limit_a(1.2)
+
+
+OWN_BATTERY = {
+    "key": "h",
+    "name": "Handset camera",
+    "standby": {"current_a": 0.1, "provenance": "data_sheet"},
+    "recharges": [{"energy_wh": 86.4, "per_day": 1, "efficiency_ratio": 0.8}],
+}
+
+
+def test_a_device_with_its_own_battery_is_asked_about_and_then_adds_up():
+    """By hand 0.1 A + 86.4 Wh ÷ 0.8 ÷ 24 h ÷ 12 V = 0.475 A is known of it; 0.09 A is asked about, 0.1 A with its battery full adds up at the lead."""
+    plan = core_plan(audited(loads=[OWN_BATTERY], readings=[reading("r1", "at-h", 0.1), reading("r2", "output", 0.1)]))
+    tree = Tree(plan.supplies[0], plan.loads_on("s"), list(plan.points), plan.readings, plan.instruments)
+    new = Reading(key="", point_key="at-h", state=State.STANDBY, mains=Mains.OFF, value_a=0.09)
+    assert "own_battery_by_power_meter" in [q.code for q in find_slips(tree, tree.points["at-h"], new, DEFAULT_INSTRUMENT)]
+    assert all(tree.node(tree.points[key], State.STANDBY).agrees for key in ("at-h", "output"))
+
+
+def test_a_power_meter_never_counts_as_load_by_itself():
+    """Whether the reading says so or its instrument does."""
+    for hookup, meter in (("power_meter", "series"), ("series", "power_meter")):
+        found = audited(
+            loads=LOADS,
+            instruments=[{**INSTRUMENT, "hookup": meter}],
+            readings=[reading("r", "at-b", 0.02, hookup=hookup, instrument="meter")],
+        )
+        plan = core_plan(found)
+        assert "socket" in (why_not_load(plan.readings[0], next(p for p in plan.points if p.key == "at-b")) or "")
+    plan = core_plan(audited(loads=LOADS, readings=[reading("r", "at-b", 0.02, instrument="meter")]))
+    assert why_not_load(plan.readings[0], next(p for p in plan.points if p.key == "at-b")) is None
+
+
+@pytest.mark.parametrize("slip_a", [180.0, 60.0, -0.18, 0.00018, 5.4])
+def test_a_reading_nobody_believes_is_not_expected_upward(slip_a):
+    """A slip at a device of three, of all or of one of them: the output is expected from the register, and still adds up."""
+    readings = [reading("r1", "output", 0.33), reading("r2", "at-a", slip_a)]
+    plan = core_plan(audited(loads=LOADS, readings=readings))
+    tree = Tree(plan.supplies[0], plan.loads_on("s"), list(plan.points), plan.readings, plan.instruments)
+    node = tree.node(tree.points["output"], State.STANDBY)
+    assert (node.agrees, node.sum_a) == (True, pytest.approx(0.18 + 0.02 + 0.24 * 5 / 0.8 / 12))
+
+
+def test_ratios_in_words_are_no_larger_than_anybody_counts():
+    """A battery lead that shows amps where microamps are registered."""
+    loads = [{"key": "a", "name": "Sleeper", "standby": {"current_a": 1e-9, "provenance": "measured"}}]
+    plan = core_plan(audited(loads=loads, readings=[reading("r", "output", 0.4)]))
+    tree = Tree(plan.supplies[0], plan.loads_on("s"), list(plan.points), plan.readings, plan.instruments)
+    node = tree.node(tree.points["output"], State.STANDBY)
+    told = " ".join(c.evidence for c in node.causes)
+    assert "over a thousand times" in told
+    assert "%" not in told

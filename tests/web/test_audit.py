@@ -209,7 +209,7 @@ def test_an_edit_that_was_changed_since_is_not_undone(client, archive, conninfo)
 
 
 def test_a_thousand_typed_over_a_current_is_asked_about(client, conninfo):
-    """60 mA to 60 A is a question; answered, it is saved; ten times as much is not asked."""
+    """60 mA to 60 A is a question; answered, it is saved; what such a device can draw is not asked, what none draws is."""
     (load,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
     asked = client.cell(load, "standby", "60 A")
     assert asked.status_code == 409
@@ -218,7 +218,9 @@ def test_a_thousand_typed_over_a_current_is_asked_about(client, conninfo):
     data = {"cell": "standby", "text": "60 A", "version": load["version"], "sure": "1"}
     assert client.post(f"/loads/{load['id']}/cell", data).status_code == 200
     (now,) = rows(conninfo, "SELECT id, version FROM load WHERE name = 'Card reader' AND plan_id = 1")
-    assert client.cell(now, "standby", "6 A").status_code == 200
+    odd = client.cell(now, "standby", "6 A")
+    assert (odd.status_code, "a card reader draws 30 mA to" in odd.json["message"]) == (409, True)
+    assert client.cell(now, "standby", "600 mA").status_code == 200
 
 
 def test_typing_over_a_measured_figure_lets_go_of_its_reading(client, archive, conninfo):

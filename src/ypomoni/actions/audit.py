@@ -296,7 +296,7 @@ def _questions(tree: SiteTree, plan: Row, point: Row, entry: Row, *, was_va: boo
         positive_means=PositiveMeans(row["positive_means"]),
         battery_v=row["battery_v"],
         instrument_key=meter,
-        hookup=Hookup(row["hookup"]),
+        hookup=Hookup.POWER_METER if instrument.hookup is Hookup.POWER_METER else Hookup(row["hookup"]),
     )
     replaced = next((r["key"] for r in tree.readings.get(plan["id"], []) if r["id"] == row["supersedes_id"]), None)
     others = replace(core, readings=tuple(r for r in core.readings if r.key != replaced))

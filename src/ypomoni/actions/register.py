@@ -104,6 +104,7 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
                 "min_v": row.get("min_v"),
                 "converter_kind": row.get("converter_kind"),
                 "converter_efficiency_ratio": row.get("converter_efficiency_ratio"),
+                "bursts": row.get("bursts", []),
                 "place_id": places.get((row.get("place") or "").casefold()),
                 **{k: row.get(k) for k in ("branch", "bus_group", "purpose")},
                 **_cable(row),

@@ -263,10 +263,15 @@ class Case:
 
 
 def read_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
-    """Return what a meter shows of a load within a minute: at rest, with those bursts that come at least once a minute."""
+    """Return what a meter shows of a load within a minute: at rest, with those bursts that come at least once a minute.
+
+    A battery of its own is full most of the time, so what its recharges take on average is not there then.
+    """
     seen = [n for n, b in enumerate(currents.load.bursts) if b.per_hour >= OFTEN_PER_HOUR]
     load = replace(currents.load, bursts=tuple(currents.load.bursts[n] for n in seen))
-    often = replace(currents, load=load, burst_currents_a=tuple(currents.burst_currents_a[n] for n in seen))
+    extra_a = max(0.0, currents.extra_current_a - currents.load.recharge_current_a)
+    levels_a = tuple(currents.burst_currents_a[n] for n in seen)
+    often = replace(currents, load=load, burst_currents_a=levels_a, extra_current_a=extra_a)
     return mean_draw(often, in_alarm=in_alarm)
 
 

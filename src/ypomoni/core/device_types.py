@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from ypomoni.core.loads import Lock
+from ypomoni.core.wording import say_amps
 
 BASIS = "span of common data sheets; rough, measure it"
 
@@ -266,6 +267,7 @@ _MEANS: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = (
     (("router",), ("Router", "Cellular router")),
     (("accesspoint",), ("Wireless access point",)),
     (("repeater", "panel"), ("Repeater panel",)),
+    (("fire", "panel"), ("Fire panel board, one loop",)),
     (("panelboard",), ("Control panel board", "Fire panel board, one loop")),
     (
         ("detector",),
@@ -317,6 +319,11 @@ def types_of(name: str) -> tuple[DeviceType, ...]:
     return ()
 
 
+def usual_rail_v(name: str) -> float:
+    """Return the voltage that a device of such a name usually runs at; 12 V where the name says nothing. [V]"""
+    return next((t.rail_v for t in types_of(name)), 12.0)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Improbable:
     """A current that is far outside the range of what its name means. [A]"""
@@ -331,6 +338,12 @@ class Improbable:
     def is_above(self) -> bool:
         """Whether it is too much rather than too little."""
         return self.current_a > self.high_a
+
+
+def say_improbable(found: Improbable) -> str:
+    """Say what is odd about a current, for a question."""
+    much = "much" if found.is_above else "little"
+    return f"{say_amps(found.current_a)} is {much} for one piece: a {found.type_name.lower()} draws {say_amps(found.low_a)} to {say_amps(found.high_a)}"
 
 
 def improbable_current(name: str, rail_v: float, current_a: float, *, in_alarm: bool) -> Improbable | None:

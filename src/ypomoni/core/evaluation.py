@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from ypomoni.core import workings
+from ypomoni.core.band import estimate_band
 from ypomoni.core.case import Case, hindrance_of
 from ypomoni.core.figures import NOT_COMPUTED, Figures, compute_figures
 from ypomoni.core.judgement import (
@@ -17,12 +18,16 @@ from ypomoni.core.judgement import (
     judge_unassigned,
     not_checked,
 )
-from ypomoni.core.recommending import Advice, charger_advice, fitted_with, judge_figures, recommend_bank, what_to_fit
+from ypomoni.core.recommending import Advice, charger_advice, fitted_with, recommend_bank, what_to_fit
 from ypomoni.core.recovery import recovery_beside
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import PlanResult, SupplyResult
+from ypomoni.core.results import Band, PlanResult, SupplyResult
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.supplies import Plan, Supply
+from ypomoni.core.wording import say_hours, say_required_h
+
+# A low end of the band that is so far from what it must be is on its side of it, however roughly it is known.
+CLEAR_RATIOS = (0.85, 1.15)
 
 
 def evaluate_plan(plan: Plan) -> PlanResult:
@@ -64,8 +69,9 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     )
     if hindrance_of(supply, loads) is None and figures.case is not None and not figures.case.draws_nothing:
         facts = _with_advice(facts, figures, figures.case)
-    elif not is_idle(facts):
-        facts = replace(facts, result=replace(facts.result, no_bank_reason=_why_no_advice(supply)))
+    else:
+        reason = "Nothing hangs on it, so any battery holds." if is_idle(facts) else _why_no_advice(supply)
+        facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
     findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
     result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts))
     if hindrance_of(supply, loads) in NOT_COMPUTED:
@@ -87,7 +93,7 @@ def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     result = figures.result
     advice = recommend_bank(case, result.methods)
     if advice.bank is not None and not _holds(result):
-        advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice)))
+        advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice, result.holdover)))
     result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
     if advice.bank is not None:
         result = replace(result, workings={**result.workings, "recommended": _working_of(case, result, advice)})
@@ -103,13 +109,32 @@ def _holds(result: SupplyResult) -> bool:
     return min(result.holdover.low, result.scenarios.cold, result.scenarios.end_of_life) >= result.standby_h
 
 
-def _on_paper(case: Case, advice: Advice) -> tuple[str, ...]:
+def _on_paper(case: Case, advice: Advice, now: Band | None) -> tuple[str, ...]:
     """Return whether even the bank that is offered meets the hours on paper only."""
     if advice.bank is None:
         return ()
-    changed = fitted_with(case.supply, advice.bank)
-    figures = compute_figures(changed, case.loads, in_full=True)
-    return tuple(f.evidence for f in judge_figures(changed, case.loads, figures).findings if f.code == "meets_on_paper_only")
+    changed = Case(fitted_with(case.supply, advice.bank), case.loads)
+    required_h = case.requirement.standby_h
+    expected_h = changed.holdover().holdover_h
+    ends = (
+        ("at the low end of its band", lambda: _low_end_h(changed, expected_h, now)),
+        ("in the cold", lambda: changed.holdover(temperature_degc=case.supply.min_degc).holdover_h),
+        ("at the end of its life", lambda: changed.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h),
+    )
+    short = [f"{words} {say_hours(hours_h, must_h=required_h)}" for words, lasts in ends if (hours_h := lasts()) < required_h]
+    return (f"Even then it holds {', '.join(short)} of {say_required_h(required_h)}.",) if short else ()
+
+
+def _low_end_h(case: Case, expected_h: float, now: Band | None) -> float:
+    """Return the low end of the band of a new bank; from the band that is known, where that leaves no doubt which side of the hours it is on. [h]
+
+    The same loads are as uncertain with another bank of the same kind, so the bands are about equally wide.
+    """
+    if now is not None and now.expected > 0:
+        about_h = expected_h * now.low / now.expected
+        if not CLEAR_RATIOS[0] < about_h / case.requirement.standby_h < CLEAR_RATIOS[1]:
+            return about_h
+    return estimate_band(case, expected_h)[0].low
 
 
 def _working_of(case: Case, result: SupplyResult, advice: Advice) -> workings.Working:

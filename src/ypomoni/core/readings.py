@@ -137,6 +137,8 @@ def why_not_load(reading: Reading, point: MeasuringPoint) -> str | None:
         return "It was superseded."
     if reading.is_doubted:
         return "A question about it is still open."
+    if reading.hookup is Hookup.POWER_METER:
+        return "A power meter shows what the socket gives, not what the battery gives. Enter the device's watts with the efficiency of its adaptor instead."
     if point.kind is PointKind.BATTERY and reading.mains is Mains.ON:
         return "Taken on the battery lead with mains on: that is charge, not load. Read it again with mains off."
     if point.kind is PointKind.BATTERY and reading.mains is None:

@@ -198,11 +198,13 @@ def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
         found = recovery_beside(fitted_with(case.supply, sold), case.mean_current_a(in_alarm=False))
         hours_h = found.recovery_h if found else None
         allowed_h = requirement.recharge_h or 0.0
-        took = f"only after {say_hours_over(hours_h, allowed_h)}" if hours_h is not None else "never"
-        return (
-            f"{say_sold(sold)} would carry it, but its charger brings it back to {say_percent(requirement.recharge_to_ratio)} {took}, "
-            f"not within {say_required_h(allowed_h)}. {charger_advice(fitted_with(case.supply, sold), case.loads)}"
+        share = say_percent(requirement.recharge_to_ratio)
+        took = (
+            f"its charger never brings it back to {share}."
+            if hours_h is None
+            else f"its charger takes {say_hours_over(hours_h, allowed_h)} to bring it back to {share}, not {say_required_h(allowed_h)}."
         )
+        return f"{say_sold(sold)} would carry it, but {took} {charger_advice(fitted_with(case.supply, sold), case.loads)}"
     # As it is now, where that is what stays.
     now = judge_briefly(case.supply, case.loads).findings
     evidence = next((f.evidence for f in now if f.code == left.code), left.evidence)
@@ -234,7 +236,7 @@ def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
     standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
     stronger = _smallest_charger_a(supply, loads, standby_a)
     if stronger is not None:
-        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads, so {say_amps(stronger + standby_a, 2)} in all at least. {ELSEWHERE}"
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps(stronger + standby_a, 2)} in all at least. {ELSEWHERE}"
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v

@@ -14,12 +14,16 @@ from ypomoni.core.readings import DEFAULT_INSTRUMENT, Instrument, MeasuringPoint
 from ypomoni.core.simulation.demand import LoadCurrents
 from ypomoni.core.supplies import Plan, Supply
 from ypomoni.core.uncertainty import half_width_a
-from ypomoni.core.wording import plain_number, say_amps, say_percent
+from ypomoni.core.wording import say_amps, say_share, say_times
 
 COMPARED_STATES = (State.STANDBY, State.ALARM, State.TRANSMITTING)
 MOST_CAUSES = 4
 LEAST_SCORE = 0.05
 MOST_MISCOUNTED = 3
+# A reading as many times off as this is not what flows there.
+IMPROBABLE_TIMES = 30.0
+# Within this of what all pieces draw it is no slip of a unit, however many pieces there are.
+NEAR_TIMES = 5.0
 # A ratio within these of a thousand is a unit.
 UNIT_NEAR = (0.5, 2.0)
 # How likely each cause is before the figures speak, most likely slip first. A judgement, editable here only. [L]
@@ -195,8 +199,8 @@ class Tree:
             covered.update(self.loads_behind(child))
             reading = self.readings.get((child.key, state))
             child_a, child_square = self.sum_behind(child, state, at_v)
-            # A reading that looks like another unit speaks for itself where it was taken; what lies above is not spoilt by it.
-            if reading is not None and not is_unit_slip(reading.drawn_a, child_a):
+            # A reading that nobody would believe speaks for itself where it was taken; what lies above is not spoilt by it.
+            if reading is not None and is_believed(reading.drawn_a, child_a, self.pieces_count(child)):
                 child_a, child_square = reading.drawn_a, reading.limit_a(self.instrument_of(reading)) ** 2
             total_a, square = total_a + child_a, square + child_square
         for key in self.loads_behind(point):
@@ -211,10 +215,16 @@ class Tree:
         currents = self.currents.get(key)
         if known is not None or currents is None:
             return known or (0.0, 0.0)
-        limit_a = half_width_a(currents.load.alarm if state is State.ALARM else currents.load.standby)
+        # Its own battery may just be charged, or not.
+        limit_a = half_width_a(currents.load.alarm if state is State.ALARM else currents.load.standby) + currents.load.recharge_current_a
         per_amp_a = currents.load.draw_per_amp.at_nominal_a(at_v) * currents.load.quantity
         found = self._known[(key, state, at_v)] = (self.draw(currents, state).at_nominal_a(at_v), limit_a * per_amp_a)
         return found
+
+    def pieces_count(self, point: MeasuringPoint) -> int:
+        """Return how many equal pieces a device's point carries; 1 at any other point."""
+        currents = self.currents.get(point.load_key or "")
+        return currents.load.quantity if currents and point.kind is PointKind.DEVICE else 1
 
     def draw(self, currents: LoadCurrents, state: State) -> Draw:
         """Return what a load draws in a state as a meter sees it: while transmitting one piece of it is in its greatest burst."""
@@ -225,12 +235,26 @@ class Tree:
         return rest.plus(currents.load.draw_per_amp.times(max(0.0, rise_a)))
 
 
-def is_unit_slip(read_a: float, sum_a: float) -> bool:
-    """Say whether a reading is off by about a thousand from what was expected there."""
+def is_unit_slip(read_a: float, sum_a: float, pieces_count: int = 1) -> bool:
+    """Say whether a reading is off by about a thousand from what was expected there, of all pieces or of one of them."""
     if sum_a <= 0 or read_a == 0:
         return False
     ratio = abs(read_a) / sum_a
-    return any(UNIT_NEAR[0] <= ratio / factor <= UNIT_NEAR[1] for factor in (1000.0, 0.001))
+    ratios = (ratio, ratio * pieces_count)
+    return any(UNIT_NEAR[0] <= r / factor <= UNIT_NEAR[1] for r in ratios for factor in (1000.0, 0.001)) and not _is_near(ratio)
+
+
+def _is_near(ratio: float) -> bool:
+    """Say whether a reading is what all pieces were expected to draw, or nearly."""
+    return 1 / NEAR_TIMES <= ratio <= NEAR_TIMES
+
+
+def is_believed(read_a: float, sum_a: float, pieces_count: int = 1) -> bool:
+    """Say whether a reading can be what flows at a point: of the right sign, and not far off what is registered behind it."""
+    if sum_a <= 0 or read_a == 0:
+        return read_a >= 0
+    ratio = read_a / sum_a
+    return 1 / IMPROBABLE_TIMES < ratio < IMPROBABLE_TIMES and not is_unit_slip(read_a, sum_a, pieces_count)
 
 
 class _Causes:
@@ -256,15 +280,21 @@ class _Causes:
         return Cause(kind=kind, evidence=evidence, way_out=way_out, score_ratio=WEIGHTS[kind] * fit, load_key=load_key)
 
     def _unit(self) -> Iterator[Cause]:
-        sum_a = self.node.sum_a
-        for factor in (1000.0, 0.001):
-            limit_a = math.hypot(self.read_limit_a / factor, self.node.sum_limit_a)
-            left_a = self.read_a / factor - sum_a
-            evidence = (
-                f"{say_amps(self.read_a)} is {plain_number(abs(self.read_a / sum_a), 3) if sum_a else '?'} times the sum of {say_amps(sum_a)}: "
-                f"{'mA may have been written as A' if factor > 1 else 'A may have been written as mA'}."
-            )
-            yield self._cause("unit", left_a, limit_a, evidence, f"Read it again, or supersede it with {say_amps(self.read_a / factor)}.")
+        sum_a, pieces_count = self.node.sum_a, self.tree.pieces_count(self.point)
+        wanted = [(sum_a, self.node.sum_limit_a, "what is expected")]
+        if pieces_count > 1 and not _is_near(abs(self.read_a) / sum_a if sum_a > 0 else 1.0):
+            wanted.append((sum_a / pieces_count, self.node.sum_limit_a / pieces_count, "what one piece draws"))
+        for expected_a, expected_limit_a, words in wanted if sum_a > 0 else []:
+            for factor in (1000.0, 0.001):
+                limit_a = math.hypot(self.read_limit_a / factor, expected_limit_a)
+                ratio = abs(self.read_a) / expected_a
+                size = say_times(ratio) if ratio >= 1 else f"{say_times(1 / ratio) if ratio > 0 else 'many times'} less than"
+                evidence = (
+                    f"{say_amps(self.read_a)} is {size} {words} here ({say_amps(expected_a)}): "
+                    f"{'mA may have been written as A' if factor > 1 else 'A may have been written as mA'}."
+                )
+                way_out = f"Read it again, or supersede it with {say_amps(self.read_a / factor)}."
+                yield self._cause("unit", self.read_a / factor - expected_a, limit_a, evidence, way_out)
         for child, value_a, limit_a in self._known_children():
             for factor in (1000.0, 0.001):
                 left_a = self.residual_a + value_a - value_a / factor
@@ -352,12 +382,15 @@ class _Causes:
         yield self._cause("quantity", left_a, self.combined_a, evidence, f"Count {load.name} again.", load.key)
 
     def _rest(self) -> Iterator[Cause]:
-        share = say_percent(abs(self.residual_a) / max(abs(self.node.sum_a), 1e-9))
+        nothing = abs(self.node.sum_a) < 1e-9
+        share = (
+            ""
+            if nothing
+            else f" ({say_share(abs(self.residual_a) / abs(self.node.sum_a))}{' of' if abs(self.residual_a) <= 2 * abs(self.node.sum_a) else ''} the sum)"
+        )
         if self.residual_a > 0:
-            evidence = (
-                f"Behind {self.point.name} something draws {say_amps(self.residual_a)} ({share} of the sum) that is not in the register."
-            )
+            evidence = f"Behind {self.point.name} something draws {say_amps(self.residual_a)}{share} that is not in the register."
             yield self._cause("unregistered", 0.0, 1.0, evidence, "Follow the wires: look for what nobody listed, branch by branch.")
         else:
-            evidence = f"The register lists {say_amps(-self.residual_a)} ({share}) more than flows through {self.point.name}."
+            evidence = f"The register lists {say_amps(-self.residual_a)}{share} more than flows through {self.point.name}."
             yield self._cause("missing", 0.0, 1.0, evidence, "See which load is off, or fed from another supply.")

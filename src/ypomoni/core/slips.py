@@ -7,14 +7,19 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ypomoni.core.device_types import improbable_current
 from ypomoni.core.loads import ConverterKind, Load, Provenance
 from ypomoni.core.readings import Instrument, Mains, MeasuringPoint, PointKind, Reading, State
 from ypomoni.core.reconciliation import Tree
-from ypomoni.core.wording import plain_number, say_amps
+from ypomoni.core.simulation.demand import mean_draw
+from ypomoni.core.wording import plain_number, say_amps, say_times
 
 # Between these a factor is a unit slip rather than a wrong expectation; and so near must the mended value then be.
 UNIT_FACTORS = (200.0, 5000.0)
 NEAR_FACTOR = 5.0
+# Less than this of what is registered is nearly nothing; less than that of what is known of a device means that its own battery is full.
+NEAR_ZERO_RATIO = 0.05
+OWN_BATTERY_RATIO = 0.20
 PHYSICS_TOLERANCE_RATIO = 0.05
 
 
@@ -32,7 +37,7 @@ def find_slips(
 ) -> tuple[Question, ...]:
     """Return the questions a new reading gives rise to. ``was_va`` says that it was typed in volt-amperes."""
     facts = _Facts(tree, point, reading, instrument)
-    checks = (_unit, _sign, _quantity, _range, _alarm, _parent, _converter)
+    checks = (_own_battery, _unit, _near_zero, _improbable, _sign, _quantity, _range, _alarm, _parent, _converter)
     found = [question for check in checks for question in check(facts)]
     if was_va:
         found.append(
@@ -60,17 +65,69 @@ class _Facts:
         return currents.load if currents and self.point.kind is PointKind.DEVICE else None
 
 
+def _own_battery(facts: _Facts) -> Iterator[Question]:
+    """Ask where a device with a battery of its own takes far less than is known of it: that battery is full."""
+    load = facts.load()
+    if load is None or not load.recharges:
+        return
+    currents = facts.tree.currents[load.key]
+    known_a = mean_draw(currents, in_alarm=facts.reading.state is State.ALARM).at_nominal_a(facts.at_v)
+    if facts.size_a < OWN_BATTERY_RATIO * known_a:
+        yield Question(
+            code="own_battery_by_power_meter",
+            text=f"{load.name} has a battery of its own. While that is full the device takes nearly nothing; {say_amps(known_a)} is known of it.",
+            instead="Read it with its battery taken out, or enter what one recharge takes.",
+        )
+
+
 def _unit(facts: _Facts) -> Iterator[Question]:
     if facts.is_charge or facts.expected_a <= 0 or facts.size_a <= 0:
         return
-    ratio = facts.size_a / facts.expected_a
-    factor = 1000.0 if ratio > 1 else 0.001
-    times = ratio if ratio > 1 else 1 / ratio
-    if UNIT_FACTORS[0] <= times <= UNIT_FACTORS[1] and 1 / NEAR_FACTOR <= ratio / factor <= NEAR_FACTOR:
-        words = f"{plain_number(times, 2)} times {'what' if ratio > 1 else 'less than what'}"
-        instead = say_amps(facts.size_a / factor)
+    pieces_count = facts.tree.pieces_count(facts.point)
+    wanted = [(facts.expected_a, "what is expected here")]
+    near = abs(facts.size_a - facts.expected_a) <= facts.limit_a or 1 / NEAR_FACTOR <= facts.size_a / facts.expected_a <= NEAR_FACTOR
+    if pieces_count > 1 and not near:
+        wanted.append((facts.expected_a / pieces_count, "what one of them draws"))
+    for expected_a, words in wanted:
+        ratio = facts.size_a / expected_a
+        factor = 1000.0 if ratio > 1 else 0.001
+        times = ratio if ratio > 1 else 1 / ratio
+        if UNIT_FACTORS[0] <= times <= UNIT_FACTORS[1] and 1 / NEAR_FACTOR <= ratio / factor <= NEAR_FACTOR:
+            size = say_times(times) if ratio > 1 else f"{say_times(times)} less than"
+            yield Question(
+                code="unit",
+                text=f"{say_amps(facts.size_a)} is {size} {words} ({say_amps(expected_a)}).",
+                instead=f"{say_amps(facts.size_a / factor)}?",
+            )
+            return
+
+
+def _near_zero(facts: _Facts) -> Iterator[Question]:
+    """Ask where nearly nothing flows though something is registered as drawing."""
+    if facts.is_charge or facts.size_a >= NEAR_ZERO_RATIO * facts.expected_a or facts.expected_a - facts.size_a <= facts.limit_a:
+        return
+    what = facts.load()
+    name = what.name if what else "something behind it"
+    yield Question(
+        code="near_zero",
+        text=f"Nearly nothing flows, and {name} is registered with {say_amps(facts.expected_a)}.",
+        instead="Is it off, or on its own battery?",
+    )
+
+
+def _improbable(facts: _Facts) -> Iterator[Question]:
+    """Ask where no device of such a name draws so much, or so little."""
+    load = facts.load()
+    if load is None or facts.is_charge or facts.reading.state not in (State.STANDBY, State.ALARM):
+        return
+    per_amp_a = load.draw_per_amp.at_nominal_a(facts.at_v) * load.quantity
+    in_alarm = facts.reading.state is State.ALARM
+    found = improbable_current(load.name, load.rail_v, facts.size_a / per_amp_a, in_alarm=in_alarm) if per_amp_a > 0 else None
+    if found is not None:
         yield Question(
-            code="unit", text=f"{say_amps(facts.size_a)} is {words} is expected here ({say_amps(facts.expected_a)}).", instead=f"{instead}?"
+            code="current_improbable",
+            text=f"That is {say_amps(found.current_a)} for each {load.name}. Such devices draw {say_amps(found.low_a)} to {say_amps(found.high_a)}.",
+            instead="Is the unit right?",
         )
 
 

@@ -105,6 +105,18 @@ def say_bank(series: int, parallel: int, block_v: float, capacity_ah: float, rat
     return f"{count} × {block} in parallel" if series == 1 else f"{count} × {block}, {parallel} strings of {series}"
 
 
+def say_times(ratio: float) -> str:
+    """Return how many times one thing is another, no further than anybody counts."""
+    if ratio > 1000.5:
+        return "over a thousand times"
+    return f"{plain_number(ratio, 2)} times"
+
+
+def say_share(ratio: float) -> str:
+    """Return a share in percent, or how many times it is where that says more."""
+    return say_percent(ratio) if ratio <= 2 else say_times(ratio)
+
+
 def say_years(years_y: float) -> str:
     """Return a number of years, to a half below ten."""
     rounded = round(2 * years_y) / 2 if years_y < 10 else round(years_y)

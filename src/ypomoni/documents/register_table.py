@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from ypomoni.core.device_types import improbable_current, say_improbable, types_of, usual_rail_v
 from ypomoni.core.loads import check_rail
 from ypomoni.core.wording import plain_number
 from ypomoni.documents import quantities as q
@@ -63,7 +64,9 @@ EXPORTED = (
     "cable_section_mm2",
 )
 HEADINGS = {key: heading for key, heading, _ in FIELDS}
-_CURRENT_FIELDS = frozenset({"standby", "alarm", "standby_total", "alarm_total"})
+CURRENT_FIELDS = frozenset({"standby", "alarm", "standby_total", "alarm_total"})
+# What a column of bare numbers may be in.
+COLUMN_UNITS = ("µA", "mA", "A", "W")
 _HEADER_UNIT = re.compile(r"[\[(]\s*([µμumk]?(?:Ah?|W|V|VA|m|mm²|mm2))\s*[\])]|\b([µμum]?A|m?W|V|VA|mm²|mm2)\b\s*$")
 _TOTALS = re.compile(r"^\s*(grand\s+)?(sub-?\s*)?(total|sum|summe|gesamt)s?\b", re.IGNORECASE)
 _FORMULA = re.compile(r"^'*[=+\-@\t\r]")
@@ -96,6 +99,18 @@ class Mapping:
     sheet: int
     header_row: int | None
     columns: tuple[str, ...]
+    # The unit of a column's bare numbers, chosen once; '' for that of its heading.
+    units: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BurstOffered:
+    """A burst that a remark speaks of; its current where that is said, or usual for such a device. [s, 1/h, A]"""
+
+    duration_s: float
+    per_hour: float
+    current_a: float | None
+    text: str
 
 
 @dataclass(slots=True, kw_only=True)
@@ -109,6 +124,9 @@ class RowFound:
     skipped: str = ""
     # Whether it cannot come in as it is, accepted or not.
     blocked: bool = False
+    # What its remark offers, to be taken or not: where the figures are known from, and a burst.
+    said_provenance: str = ""
+    said_burst: BurstOffered | None = None
 
 
 def propose_mapping(sheets: list[Sheet]) -> Mapping:
@@ -156,7 +174,7 @@ def read_rows(
     """Return every row below the headings with what it says and what is doubtful about it. ``supplies`` have their nominal voltage. [V]"""
     headings = sheet.rows[mapping.header_row] if mapping.header_row is not None else tuple("" for _ in mapping.columns)
     start = 0 if mapping.header_row is None else mapping.header_row + 1
-    reader = _Reader(mapping.columns, headings, supplies, places, default_supply)
+    reader = _Reader(mapping.columns, headings, mapping.units, supplies, places, default_supply)
     return [reader.read(n, row) for n, row in enumerate(sheet.rows[start:], start=start)]
 
 
@@ -164,11 +182,17 @@ class _Reader:
     """Reads rows under one mapping."""
 
     def __init__(
-        self, columns: tuple[str, ...], headings: tuple[str, ...], supplies: dict[str, float], places: list[str], default: str | None
+        self,
+        columns: tuple[str, ...],
+        headings: tuple[str, ...],
+        units: tuple[str, ...],
+        supplies: dict[str, float],
+        places: list[str],
+        default: str | None,
     ):
         self.columns = columns
         self.nominal_v = supplies
-        self.units = [_unit_of(h) for h in headings]
+        self.units = [(units[c] if c < len(units) else "") or unit_of_heading(h) for c, h in enumerate(headings)]
         self.supplies = {s.casefold(): s for s in supplies}
         self.places = {p.casefold(): p for p in places}
         self.default_supply = default
@@ -259,7 +283,12 @@ class _Reader:
                 row.doubts[texts["alarm"][0]] = "has a current in alarm only: does it draw nothing in standby?"
             else:
                 row.doubts[column] = "has no current: write one as in 350 mA, or leave the row out."
+        remark = texts.get("remark", (0, ""))[1]
+        if "provenance" not in values:
+            row.said_provenance = said_provenance(remark)
+        row.said_burst = said_burst(remark, values["name"])
         values.setdefault("provenance", "estimate")
+        self._doubt_improbable(row, texts)
         nominal_v = self.nominal_v.get(values["supply"] or "")
         if nominal_v is not None and "rail_v" in values:
             is_fed = values.get("converter_kind") is not None
@@ -270,6 +299,19 @@ class _Reader:
                     column, f"{show_quantity(values['rail_v'], 'V')} on a {show_quantity(nominal_v, 'V')} supply needs a converter."
                 )
                 row.blocked = True
+
+    def _doubt_improbable(self, row: RowFound, texts: dict[str, tuple[int, str]]) -> None:
+        """Mark a current that no device of such a name draws."""
+        values = row.values
+        rail_v = values.get("rail_v") or self.nominal_v.get(values["supply"] or "")
+        for name, in_alarm in (("standby", False), ("alarm", True)):
+            current_a = values.get(name)
+            if current_a is None:
+                continue
+            found = improbable_current(values["name"], rail_v or usual_rail_v(values["name"]), current_a, in_alarm=in_alarm)
+            column = texts.get(name, texts.get(f"{name}_total", texts.get("power_w", (0, ""))))[0]
+            if found is not None:
+                row.doubts.setdefault(column, f"{say_improbable(found)}. Is the unit right?")
 
     # -- cells ---------------------------------------------------------------------------------------------------------------------
 
@@ -365,7 +407,7 @@ def read_table_current(text: str, header_unit: str) -> tuple[float, float | None
         text = text.replace(",", ".")
     if bare:
         if not header_unit:
-            raise QuantityTextError(f"{text} of what? Neither the cell nor the heading has a unit: write {text} mA or {text} A.")
+            raise QuantityTextError(f"{text} has no unit, and its column has none. Choose the unit of the column above.")
         if header_unit in ("W", "mW"):
             raise QuantityTextError(f"is a power: at which voltage? Write {text} {header_unit} @ 12 V.")
         text = f"{text} {header_unit}"
@@ -375,7 +417,50 @@ def read_table_current(text: str, header_unit: str) -> tuple[float, float | None
     return current_a, rail_v, note
 
 
-def _unit_of(heading: str) -> str:
+_PROVENANCE_WORDS = (
+    ("measured", r"\b(measured|metered|meas\.?|read (?:with|by|on)|clamped)\b"),
+    ("data_sheet", r"\b(data ?-?sheet|spec(?:ification|s)?|manual)\b"),
+    ("nameplate", r"\b(name ?-?plate|label|rating|rated)\b"),
+    ("estimate", r"\b(estimated?|guess(?:ed)?|assumed|approx(?:imately)?)\b"),
+)
+_DENIED = re.compile(r"\b(not|never|un|to be|no|without|must be|should be)\b[\s-]*(yet\s+)?$", re.IGNORECASE)
+_BURST = re.compile(
+    r"(?P<lasts>\d+(?:[.,]\d+)?\s*(?:ms|seconds?|secs?|s|minutes?|mins?))\s*(?:,|;)?\s*(?P<often>(?:every|each|per)\s+(?:\d+(?:[.,]\d+)?\s*)?"
+    r"(?:seconds?|secs?|s|minutes?|mins?|hours?|hrs?|h|days?)|\d+\s*(?:x|times)?\s*(?:an?|per)\s+(?:hour|day)|once an? (?:hour|day)|twice an? (?:hour|day)|hourly|daily)",
+    re.IGNORECASE,
+)
+_BURST_CURRENT = re.compile(r"\d+(?:[.,]\d+)?\s*(?:µA|mA|A)\b")
+
+
+def said_provenance(remark: str) -> str:
+    """Return where a remark says that the figures are known from; empty where it does not, or denies it."""
+    for key, pattern in _PROVENANCE_WORDS:
+        found = re.search(pattern, remark, re.IGNORECASE)
+        if found and not _DENIED.search(remark[: found.start()]):
+            return key
+    return ""
+
+
+def said_burst(remark: str, name: str) -> BurstOffered | None:
+    """Return the burst a remark speaks of, as in `sends 9 s every 40 min`; None where it speaks of none."""
+    found = _BURST.search(remark)
+    if found is None:
+        return None
+    often = re.sub(r"^(each|per)\b", "every", found["often"], flags=re.IGNORECASE)
+    try:
+        duty = q.read_duty(f"{found['lasts']} {often}" if often.casefold().startswith("every") else f"{found['lasts']}, {often}")
+    except QuantityTextError:
+        return None
+    if duty.duration_s is None or duty.duration_s * duty.per_hour > 3600.0:
+        return None
+    stated = _BURST_CURRENT.search(remark)
+    usual = next((t.burst[0] for t in types_of(name) if t.burst), None)
+    current_a = read_current(stated.group())[0] if stated else usual
+    return BurstOffered(duration_s=duty.duration_s, per_hour=duty.per_hour, current_a=current_a, text=found.group())
+
+
+def unit_of_heading(heading: str) -> str:
+    """Return the unit a heading names; empty where it names none."""
     found = _HEADER_UNIT.search(heading)
     if not found:
         return ""

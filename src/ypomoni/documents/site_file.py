@@ -453,6 +453,7 @@ def _plan(
 ) -> Plan:
     behind = _behind_points(part)
     superseded = {r.supersedes: r.key for r in part.readings if r.supersedes}
+    power_meters = frozenset(i.key for i in instruments if i.hookup is Hookup.POWER_METER)
     return Plan(
         key=part.key,
         name=part.name,
@@ -460,7 +461,7 @@ def _plan(
         supplies=tuple(_supply(s, site_file, requirements, behind) for s in part.supplies),
         loads=tuple(_load(load, places) for load in part.loads),
         points=tuple(_point(p) for p in part.points),
-        readings=tuple(_reading(r, superseded) for r in part.readings),
+        readings=tuple(_reading(r, superseded, power_meters) for r in part.readings),
         instruments=instruments,
         runs=tuple(Run(place_key=r.place, supply_key=r.supply, length_m=r.length_m, section_mm2=r.section_mm2) for r in site_file.runs),
     )
@@ -485,7 +486,7 @@ def _point(part: PointPart) -> MeasuringPoint:
     )
 
 
-def _reading(part: ReadingPart, superseded: dict[str, str]) -> Reading:
+def _reading(part: ReadingPart, superseded: dict[str, str], power_meters: frozenset[str]) -> Reading:
     return Reading(
         key=part.key,
         point_key=part.point,
@@ -497,7 +498,7 @@ def _reading(part: ReadingPart, superseded: dict[str, str]) -> Reading:
         positive_means=PositiveMeans(part.positive_means),
         battery_v=part.battery_v,
         instrument_key=part.instrument,
-        hookup=Hookup(part.hookup),
+        hookup=Hookup.POWER_METER if part.instrument in power_meters else Hookup(part.hookup),
         superseded_by=superseded.get(part.key),
         is_doubted=bool(part.open_questions),
     )

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from ypomoni.core.device_types import improbable_current
 from ypomoni.core.judgement.facts import Audit, Facts
 from ypomoni.core.loads import Load, Provenance
-from ypomoni.core.readings import Hookup, Mains, MeasuringPoint, PointKind, Reading
+from ypomoni.core.readings import Hookup, Mains, MeasuringPoint, PointKind
 from ypomoni.core.reconciliation import NodeState, reconcile_supply
 from ypomoni.core.results import Finding, Severity
 from ypomoni.core.supplies import Plan, Supply
@@ -26,7 +26,6 @@ def audit_of(plan: Plan, supply: Supply) -> Audit:
         points={p.key: p for p in plan.points if p.key in keys},
         readings={r.key: r for r in plan.readings if r.point_key in keys},
         nodes=reconcile_supply(plan, supply),
-        power_meters=frozenset(i.key for i in plan.instruments if i.hookup is Hookup.POWER_METER),
     )
 
 
@@ -89,7 +88,7 @@ def _say_difference(node: NodeState, point: MeasuringPoint) -> str:
 def _power_metered(audit: Audit) -> Iterator[Finding]:
     for load in audit.loads:
         readings = [audit.readings.get(s.reading_key or "") for s in (load.standby, load.alarm)]
-        if not any(_is_power_metered(r, audit) for r in readings if r):
+        if not any(r.hookup is Hookup.POWER_METER for r in readings if r):
             continue
         if load.recharges:
             yield Finding(
@@ -107,10 +106,6 @@ def _power_metered(audit: Audit) -> Iterator[Finding]:
                 source="a power meter's current is at mains voltage, before the adaptor",
                 way_out="Measure it on the DC side, or enter its watts with the efficiency of its adaptor.",
             )
-
-
-def _is_power_metered(reading: Reading, audit: Audit) -> bool:
-    return reading.hookup is Hookup.POWER_METER or reading.instrument_key in audit.power_meters
 
 
 def _volt_amperes(audit: Audit) -> Iterator[Finding]:

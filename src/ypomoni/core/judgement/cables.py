@@ -91,11 +91,13 @@ def _starved(facts: Facts, load: Load) -> Iterator[Finding]:
     )
     left_v = max(0.0, drop.left_v)
     if not starved or needs_v is None:
-        left = f"{say_volts(left_v)} arrive of {say_volts(supply.nominal_v)}."
+        left = f"Of {say_volts(supply.nominal_v)} only {say_volts(left_v)} arrive."
     elif drop.left_v < needs_v:
-        left = f"It needs {say_volts(needs_v)}, and {say_volts(left_v)} arrive even from a battery at {say_volts(supply.nominal_v)}."
+        left = f"{load.name} needs {say_volts(needs_v)}. Of {say_volts(supply.nominal_v)} only {say_volts(left_v)} arrive."
     else:
-        left = f"It needs {say_volts(needs_v)}, and has less than that before the supply ends at {say_volts(lowest_fed_v(supply))}."
+        left = (
+            f"{load.name} needs {say_volts(needs_v)}, and gets less than that before the supply ends at {say_volts(lowest_fed_v(supply))}."
+        )
     yield Finding(
         code="cable_drop_starves",
         severity=Severity.FAILS if starved and load.essential else Severity.RISK,

@@ -22,6 +22,7 @@ FLOAT_FAILS_V, FLOAT_RISK_V, FLOAT_USUAL_V = 2.40, 2.33, 2.27
 BALANCE_FROM_V, BALANCE_TO_V = 3.34, 3.50
 # What fills a lithium cell with some room to its limit. [V a cell]
 FILLS_V = {"lifepo4": 3.60, "li_ion": 4.20}
+NEARLY_FULL_RATIO = 0.995
 HOT_CHARGE_DEGC = 45.0
 FLOAT_WARM_DEGC, FLOAT_HOT_DEGC = 30.0, 40.0
 # Nickel cells take so much for good, as a share of their capacity an hour.
@@ -126,14 +127,13 @@ def _too_low(supply: Supply, bank: Bank, cell_v: float, a_cell: str) -> Iterator
         return
     is_choice = bank.chemistry.key == "li_ion"
     usual_v = usual_charge_v(supply, bank) or 0.0
+    finds = f"An outage finds it at {_say_share(supply.starts_at_ratio)}."
     if is_choice:
-        evidence = (
-            f"{a_cell} The battery is gentler treated so, but never full: an outage finds it at {_say_share(supply.starts_at_ratio)}."
-        )
+        evidence = f"{a_cell} That is gentle to the battery, but never fills it. {finds}"
+    elif supply.starts_at_ratio > NEARLY_FULL_RATIO:
+        evidence = f"{a_cell} At that voltage the battery never gets quite full, and hardens over the months."
     else:
-        evidence = (
-            f"{a_cell} At that voltage this charger never fills the battery: an outage finds it at {_say_share(supply.starts_at_ratio)}."
-        )
+        evidence = f"{a_cell} At that voltage this charger never fills the battery. {finds}"
     yield Finding(
         code="charge_voltage_low",
         severity=Severity.NOTE if is_choice else Severity.RISK,

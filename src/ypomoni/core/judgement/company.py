@@ -68,24 +68,25 @@ def judge_unassigned(plan: Plan) -> list[Finding]:
         (
             Severity.FAILS,
             [e for e in loose if e.purpose is Purpose.LIFE_SAFETY],
-            "goes dark when the mains fails, and it is for life safety",
+            "for life safety",
         ),
         (
             Severity.RISK,
             [e for e in loose if e.purpose not in (Purpose.LIFE_SAFETY, Purpose.CONVENIENCE)],
-            "goes dark when the mains fails",
+            "",
         ),
-        (Severity.NOTE, [e for e in loose if e.purpose is Purpose.CONVENIENCE], "goes dark when the mains fails; it is a convenience"),
+        (Severity.NOTE, [e for e in loose if e.purpose is Purpose.CONVENIENCE], "a convenience"),
     )
     found = [_unassigned(severity, loads, what) for severity, loads, what in kinds if loads]
     return found + check_locks(loose)
 
 
 def _unassigned(severity: Severity, loads: list[Load], what: str) -> Finding:
+    goes = "it goes" if len(loads) == 1 else "they go"
     return Finding(
         code="load_unassigned",
         severity=severity,
-        evidence=f"No supply feeds {say_names(loads)}: {what}.",
+        evidence=f"No supply feeds {say_names(loads)}{f' ({what})' if what else ''}, so {goes} dark when the mains fails.",
         source="load register",
         way_out="Choose the supply that feeds it, or leave it out of this plan.",
     )

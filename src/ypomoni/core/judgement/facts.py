@@ -21,7 +21,6 @@ class Audit:
     points: dict[str, MeasuringPoint]
     readings: dict[str, Reading]
     nodes: tuple[NodeState, ...]
-    power_meters: frozenset[str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -68,7 +68,7 @@ def check_paper(facts: Facts) -> list[Finding]:
     candidates = (
         ("at the low end of its band", result.holdover.low, "Measure what widens the band most"),
         (f"in the cold ({facts.supply.min_degc:g} °C)", result.scenarios.cold, "Keep the cupboard warmer"),
-        ("at the end of the battery's life", result.scenarios.end_of_life, "Renew the battery before then"),
+        ("at the end of the battery's life", result.scenarios.end_of_life, "Renew the battery before the end of its life"),
     )
     short = [c for c in candidates if c[1] < required_h]
     if short:

@@ -38,7 +38,7 @@ def _double_ageing(facts: Facts) -> Finding | None:
     return Finding(
         code="double_margin",
         severity=Severity.NOTE,
-        evidence=f"The {METHOD_WORDS[requirement.method]} allows for ageing already ({factor}). Today's hours count the battery at "
+        evidence=f"The prescribed method ({METHOD_WORDS[requirement.method]}) allows for ageing already, {factor}. Today's hours count the battery at "
         f"{say_percent(condition_ratio)} as well. Taken together, ageing would count twice.",
         source="each factor counts once, by name",
         way_out="Compare the formula with the bank's rated capacity, and the hours with today's battery.",
@@ -69,7 +69,7 @@ def _cold_not_counted(facts: Facts) -> Finding | None:
     return Finding(
         code="cold_not_counted",
         severity=Severity.NOTE,
-        evidence=f"At {facts.supply.min_degc:g} °C the battery has {say_percent(1 - cold_ratio)} less capacity. The {METHOD_WORDS[requirement.method]} does not allow for cold.",
+        evidence=f"At {facts.supply.min_degc:g} °C the battery has {say_percent(1 - cold_ratio)} less capacity. The prescribed method ({METHOD_WORDS[requirement.method]}) does not allow for cold.",
         source="sizing row of the temperature table",
         way_out="Look at what the simulation asks for beside it, and fit the larger.",
     )

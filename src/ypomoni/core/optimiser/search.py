@@ -79,8 +79,9 @@ class Search:
         self.on: list[list[tuple[Load, ...]]] = [
             [tuple(moved(plan, load, s.key) for load in unit) for unit in self.units] for s in self.supplies
         ]
-        self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(len(self.units), -1)
-        self.cost = np.array([[self._cost(unit, s) for s in self.supplies] for unit in self.units]).reshape(len(self.units), -1)
+        shape = (len(self.units), len(self.supplies))
+        self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(shape)
+        self.cost = np.array([[self._cost(unit, s) for s in self.supplies] for unit in self.units]).reshape(shape)
         pictures = [rows_of(s, on) for s, on in zip(self.supplies, self.on, strict=True)]
         self.firm_rows: list[list[Row]] = [firm for firm, _ in pictures]
         self.charge_rows: list[list[Row]] = [charge for _, charge in pictures]

@@ -131,6 +131,5 @@ class _Factors:
 
 
 def _say_counted(m: MethodResult) -> str:
-    if not m.counts:
-        return "it multiplies current and time and knows nothing else"
-    return "it counts " + ", ".join(f"{name} {figure}" for name, figure in m.counts.items())
+    counted = [f"{name} {figure}" for name, figure in m.counts.items() if figure not in ("÷ 1.00", "÷ 1", "× 1")]
+    return "it counts " + ", ".join(counted) if counted else "it multiplies current and time and knows nothing else"

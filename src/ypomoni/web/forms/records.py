@@ -6,6 +6,7 @@ from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
 from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
+from ypomoni.core.device_types import improbable_current, say_improbable
 from ypomoni.core.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.wording import say_amps, say_hours, say_percent
@@ -608,7 +609,24 @@ class LoadForm(RecordForm):
         return True
 
     def questions(self, row: Row | None) -> list[str]:
-        """Ask about volt-amperes taken for watts."""
+        """Ask about currents that no such device draws, and about volt-amperes taken for watts."""
+        return [*self._improbable(row), *self._volt_amperes()]
+
+    def _improbable(self, row: Row | None) -> list[str]:
+        found: list[str] = []
+        if self.ac_power_w.data is not None or self.ac_apparent_va.data is not None:
+            return found
+        for name, in_alarm in (("standby", False), ("alarm", True)):
+            current_a = self[name].data
+            stands = row is not None and row["name"] == self.name.data and row[f"{name}_current_a"] == current_a
+            if current_a is None or stands:
+                continue
+            odd = improbable_current(str(self.name.data), self.rail_v.data or 12.0, float(current_a), in_alarm=in_alarm)
+            if odd is not None:
+                found.append(f"{say_improbable(odd)}. Is the unit right, and is it one piece?")
+        return found
+
+    def _volt_amperes(self) -> list[str]:
         power_w, apparent_va, factor = (self[n].data for n in ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio"))
         if power_w and apparent_va and abs(power_w - apparent_va) <= 0.02 * apparent_va and (factor is None or factor < 0.98):
             return [f"As many watts as volt-amperes ({power_w:g} W, {apparent_va:g} VA): VA is not W. Are the watts measured?"]

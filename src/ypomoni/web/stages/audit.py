@@ -8,8 +8,8 @@ from ypomoni.actions import audit as actions
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.hookup import advise_hookup
-from ypomoni.core.readings import MeasuringPoint, State
+from ypomoni.core.hookup import READ_A_MINUTE, advise_hookup, steps_of
+from ypomoni.core.readings import Hookup, MeasuringPoint, PointKind, State
 from ypomoni.core.wording import say_amps
 from ypomoni.storage.connection import Row
 from ypomoni.storage.readings import select_reading
@@ -127,6 +127,7 @@ def _reading_values(page: PlanPage, points: list[Row]) -> dict[str, Any]:
         "replaced": replaced,
         "replaced_words": reading_words(replaced) if replaced else "",
         "facts": _facts_of_points(page, points),
+        "steps": _steps(),
         "instruments": [i for i in page.tree.instruments if i["removed_at"] is None],
         "states": list(STATE_WORDS.items()),
         "mains": list(MAINS_WORDS.items()),
@@ -161,13 +162,26 @@ def _facts_of_points(page: PlanPage, points: list[Row]) -> dict[str, Any]:
             "expected": {s.value: say_amps(a) for s, a in expected.items()},
             "life_safety": any(load.purpose and load.purpose.value == "life_safety" for load in behind),
             "advice": advice,
+            "has_locks": any(load.lock for load in behind),
         }
     return found
 
 
+def _steps() -> dict[str, Any]:
+    """Return the steps of a reading by kind of point, by how it is read, and by whether doors hang on it."""
+    by_kind = {
+        kind.value: {
+            hookup.value: {str(doors).lower(): list(steps_of(hookup, kind, has_locks=doors)) for doors in (False, True)}
+            for hookup in Hookup
+        }
+        for kind in PointKind
+    }
+    return {"by_kind": by_kind, "read": READ_A_MINUTE}
+
+
 def _advice(point: MeasuringPoint, meter: Any, expected_a: float, peak_a: float, *, transmits: bool) -> dict[str, Any]:
     found = advise_hookup(point, meter, expected_a=expected_a, peak_a=peak_a, transmits=transmits)
-    return {"hookup": found.hookup.value, "jack": found.jack, "cautions": list(found.cautions)}
+    return {"hookup": found.hookup.value, "jack": found.jack, "reading": found.reading, "cautions": list(found.cautions)}
 
 
 @blueprint.post("/plans/<int:plan_id>/readings")

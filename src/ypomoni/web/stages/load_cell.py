@@ -5,6 +5,7 @@ from typing import Any
 from werkzeug.datastructures import MultiDict
 
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.device_types import improbable_current, say_improbable
 from ypomoni.core.wording import plain_number
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
 from ypomoni.storage.connection import Row
@@ -47,11 +48,14 @@ def slip_of_cell(row: Row, cell: str, changes: Row) -> str:
     """Return what looks like a slip of unit in a current typed over another, as a question, or nothing."""
     column = f"{cell}_current_a"
     before_a, after_a = row.get(column), changes.get(column)
-    if cell not in ("standby", "alarm") or not before_a or not after_a:
+    if cell not in ("standby", "alarm") or not after_a:
         return ""
+    if not before_a:
+        before_a = after_a
     times = max(after_a / before_a, before_a / after_a)
     if not UNIT_FACTORS[0] <= times <= UNIT_FACTORS[1]:
-        return ""
+        found = improbable_current(row["name"], changes.get("rail_v", row["rail_v"]), after_a, in_alarm=cell == "alarm")
+        return f"{say_improbable(found)}. Is the unit right?" if found else ""
     size = "times as much as" if after_a > before_a else "times less than"
     return (
         f"{show_current(after_a)} is about {plain_number(times, 2)} {size} the {show_current(before_a)} that stood here: is the unit right?"

@@ -9,8 +9,10 @@ from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.register import MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_many
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.documents.quantities import show_current, show_quantity
+from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
 from ypomoni.documents.register_table import (
+    COLUMN_UNITS,
+    CURRENT_FIELDS,
     FIELDS,
     HEADINGS,
     Mapping,
@@ -19,6 +21,7 @@ from ypomoni.documents.register_table import (
     propose_mapping,
     read_rows,
     table_of_loads,
+    unit_of_heading,
 )
 from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
 from ypomoni.storage.connection import Row
@@ -212,9 +215,12 @@ def review(draft_id: int) -> Any:
     faults: list[str] = []
     if request.method == "POST" and request.form.get("do") == "confirm":
         chosen = [r for r in rows if not r.skipped and str(r.number) not in request.form.getlist("leave")]
+        faults += [fault for r in chosen for fault in _take_offers(r)]
         open_rows = [r for r in chosen if r.doubts and str(r.number) not in request.form.getlist("accept")]
         impossible = [r for r in chosen if r.blocked or not r.values.get("name") or "standby" not in r.values]
-        if not chosen:
+        if faults:
+            pass
+        elif not chosen:
             faults.append("No row is left to bring in.")
         elif open_rows or impossible:
             numbers = sorted({r.number for r in [*open_rows, *impossible]})
@@ -242,13 +248,39 @@ def _mapping(sheets: list[Sheet], kept: dict[str, Any]) -> Mapping:
     header = kept["header_row"] if said is None and number == kept["sheet"] else (int(said) - 1 if said and said.isdecimal() else None)
     header = header if header is not None and 0 <= header < len(rows) else None
     width = len(rows[0])
+    units = tuple(u if (u := request.values.get(f"unit_{c}", "")) in COLUMN_UNITS else "" for c in range(width))
     if any(f"column_{c}" in request.values for c in range(width)) and request.values.get("do") != "propose":
         known = {key for key, *_ in FIELDS}
         texts = [request.values.get(f"column_{c}", "") for c in range(width)]
-        return Mapping(sheet=number, header_row=header, columns=tuple(t if t in known else "" for t in texts))
+        return Mapping(sheet=number, header_row=header, columns=tuple(t if t in known else "" for t in texts), units=units)
     if number == kept["sheet"] and header == kept["header_row"]:
-        return Mapping(sheet=number, header_row=header, columns=tuple(kept["columns"]))
-    return Mapping(sheet=number, header_row=header, columns=propose_columns(rows[header]) if header is not None else ("",) * width)
+        return Mapping(sheet=number, header_row=header, columns=tuple(kept["columns"]), units=units)
+    columns = propose_columns(rows[header]) if header is not None else ("",) * width
+    return Mapping(sheet=number, header_row=header, columns=columns, units=units)
+
+
+def _take_offers(row: RowFound) -> list[str]:
+    """Take what a row's remark offers and the page ticked; return what is missing for it."""
+    if row.said_provenance and str(row.number) in request.form.getlist("take_provenance"):
+        row.values["provenance"] = row.said_provenance
+    burst = row.said_burst
+    if burst is None or str(row.number) not in request.form.getlist("take_burst"):
+        return []
+    try:
+        current_a, _ = read_current(request.form.get(f"burst_current_{row.number}", ""))
+    except QuantityTextError as error:
+        return [f"Row {row.number}: the current of its burst {error}"]
+    row.values["bursts"] = [
+        {
+            "name": "transmit",
+            "current_a": current_a,
+            "duration_s": burst.duration_s,
+            "per_hour": burst.per_hour,
+            "offset_s": 0.0,
+            "during": "always",
+        }
+    ]
+    return []
 
 
 def _amended(sheet: Sheet) -> Sheet:
@@ -293,6 +325,11 @@ def _review_page(
             mapping=mapping,
             headings=_headings(sheets, mapping),
             options=[("", "not used"), *HEADINGS.items()],
+            units=_units(sheets, mapping),
+            column_units=COLUMN_UNITS,
+            taken={name: request.form.getlist(f"take_{name}") for name in ("provenance", "burst")},
+            provenances=PROVENANCE_WORDS,
+            offer=_offer,
             rows=shown,
             skipped=[r for r in rows if r.skipped and r.skipped != "empty"],
             counts={"clear": len(clear), "doubtful": len(doubtful), "hidden": len(doubtful) + len(clear) - len(shown)},
@@ -308,6 +345,25 @@ def _review_page(
         ),
         status,
     )
+
+
+def _units(sheets: list[Sheet], mapping: Mapping) -> list[tuple[bool, str, str]]:
+    """Return for each column whether its numbers need a unit, the one its heading names, and the one that was chosen."""
+    headings = _headings(sheets, mapping)
+    return [
+        (key in CURRENT_FIELDS, unit_of_heading(headings[c]), mapping.units[c] if c < len(mapping.units) else "")
+        for c, key in enumerate(mapping.columns)
+    ]
+
+
+def _offer(row: RowFound) -> dict[str, str]:
+    """Say what a row's remark offers."""
+    burst = row.said_burst
+    return {
+        "provenance": PROVENANCE_WORDS[row.said_provenance] if row.said_provenance else "",
+        "burst": burst.text if burst else "",
+        "current": request.form.get(f"burst_current_{row.number}") or ("" if burst is None else show_current(burst.current_a)),
+    }
 
 
 def _becomes(row: RowFound) -> str:

@@ -2,6 +2,7 @@
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("reading", () => ({
     all: {},
+    hooks: { by_kind: {}, read: "" },
     facts: { expected: {}, advice: {}, kind: "", name: "" },
     state: "standby",
     mains: "",
@@ -18,6 +19,8 @@ document.addEventListener("alpine:init", () => {
     init() {
       const data = document.getElementById("point-facts");
       this.all = data ? JSON.parse(data.textContent) : {};
+      const hooks = document.getElementById("hook-steps");
+      if (hooks) this.hooks = JSON.parse(hooks.textContent);
       this.waiting = this.kept();
       this.token = this.newToken();
       if (this.$refs.form) {
@@ -91,6 +94,13 @@ document.addEventListener("alpine:init", () => {
 
     advice() { return this.facts.advice[this.meter] || this.facts.advice[""] || { jack: "", cautions: [] }; },
     jack() { return this.how === "series" && this.advice().jack ? "Use " + this.advice().jack + "." : ""; },
+    // Only a meter in series is bound to its jack; the line that says READ is told by what the jack allows.
+    steps() {
+      const kinds = this.hooks.by_kind[this.facts.kind] || {};
+      const lines = (kinds[this.how] || {})[String(Boolean(this.facts.has_locks))] || [];
+      const reading = this.how === "series" && this.advice().reading ? this.advice().reading : this.hooks.read;
+      return lines.map((line) => (line === "READ" ? reading : line));
+    },
     cautions() { return this.how === "series" || this.how === "clamp" ? this.advice().cautions : []; },
     isCharge() { return this.facts.kind === "battery" && this.mains === "on"; },
 
