@@ -260,3 +260,61 @@ def test_no_cell_of_an_exported_spreadsheet_is_a_formula():
     book = load_workbook(io.BytesIO(write_workbook("Register", table_of_loads(rows))))
     types = {cell.data_type for row in book.active.iter_rows() for cell in row}
     assert "f" not in types
+
+
+REMARKS = """Device;No.;Standby;Alarm;Remark
+Flood float;2;16,5;24;measured 12 May
+Telemetry unit;1;25;800;sends 9 s every 40 min
+Magnetic lock;2;0,48;;
+Door mags;4;320;;not measured yet
+PIRs;10;14;;per data sheet
+"""
+
+
+def test_one_unit_holds_for_a_column_and_a_current_nobody_believes_is_asked():
+    """Without a unit every figure waits; mA chosen once reads them all, but a magnetic lock of half a milliampere is asked about."""
+    sheets = read_tables(REMARKS.encode(), "x.csv")
+    mapping = propose_mapping(sheets)
+    assert mapping.columns == ("name", "quantity", "standby", "alarm", "remark")
+
+    def read(units):
+        chosen = Mapping(sheet=0, header_row=0, columns=mapping.columns, units=units)
+        return read_rows(sheets[0], chosen, supplies={}, places=[], default_supply=None)
+
+    assert all(2 in row.doubts for row in read(()))
+    rows = read(("", "", "mA", "mA", ""))
+    near(
+        [(r.values["name"], r.values["quantity"], r.values["standby"], r.values.get("alarm")) for r in rows],
+        [
+            ("Flood float", 2, 0.0165, 0.024),
+            ("Telemetry unit", 1, 0.025, 0.8),
+            ("Magnetic lock", 2, 0.00048, None),
+            ("Door mags", 4, 0.32, None),
+            ("PIRs", 10, 0.014, None),
+        ],
+    )
+    assert [r.values["name"] for r in rows if r.doubts] == ["Magnetic lock"]
+    assert "200 mA to 550 mA" in rows[2].doubts[2]
+    in_amps = read(("", "", "A", "mA", ""))
+    assert {r.values["name"] for r in in_amps if r.doubts} == {"Flood float", "Telemetry unit", "Door mags", "PIRs"}
+
+
+def test_a_remark_is_offered_never_taken():
+    """Measured, and a burst, are what the remark says: offered, while the load stays an estimate without bursts; what is denied is not offered."""
+    sheets = read_tables(REMARKS.encode(), "x.csv")
+    mapping = propose_mapping(sheets)
+    rows = read_rows(sheets[0], mapping, supplies={}, places=[], default_supply=None)
+    assert [r.said_provenance for r in rows] == ["measured", "", "", "", "data_sheet"]
+    burst = rows[1].said_burst
+    assert burst is not None
+    assert (burst.duration_s, burst.per_hour) == (9.0, 1.5)
+    assert [r.said_burst for n, r in enumerate(rows) if n != 1] == [None] * 4
+    assert {r.values["provenance"] for r in rows} == {"estimate"}
+    assert not any("bursts" in r.values for r in rows)
+
+
+def test_a_column_that_numbers_the_rows_is_no_quantity():
+    """*No.* with 1, 2, 3 in it counts rows; with 2, 1, 4 it counts pieces."""
+    running = "No.;Device;Standby mA\n1;Float;16\n2;Keypad;60\n3;Beacon;30\n4;Modem;40\n"
+    assert propose_mapping(read_tables(running.encode(), "x.csv")).columns == ("", "name", "standby")
+    assert propose_mapping(read_tables(running.replace("2;Key", "8;Key").encode(), "x.csv")).columns == ("quantity", "name", "standby")

@@ -334,6 +334,32 @@ def test_the_register_goes_out_and_comes_in_again(client, archive, conninfo):
     assert client.get(draft).status_code == 404
 
 
+def test_what_a_remark_offers_comes_in_only_when_ticked(client, archive, conninfo):
+    """The unit is chosen once; measured and a burst are ticked; a burst without a current is asked for one, and nothing typed is lost."""
+    table = "Device;No.;Standby;Remark\nFloat;2;16,5;measured\nSender;1;25;sends 9 s every 40 min\nLogger;1;5;measured\n"
+    draft = client.post(f"/sites/{archive['id']}/as-found/bring-loads", {"text": table}, script=False).headers["Location"]
+    columns = {"column_0": "name", "column_1": "quantity", "column_2": "standby", "column_3": "remark", "header_row": "1", "sheet": "0"}
+    assert "0 rows clear" in client.post(draft, {**columns, "do": "show"}, script=False).text
+    columns["unit_2"] = "mA"
+    assert "3 rows clear" in client.post(draft, {**columns, "do": "show"}, script=False).text
+    taken = {**columns, "take_provenance": ["2"], "take_burst": ["3"], "burst_current_3": ""}
+    asked = client.post(draft, {**taken, "do": "confirm"}, script=False)
+    assert asked.status_code == 422
+    assert "Row 3" in asked.text
+    assert re.search(r'name="take_burst" value="3" checked', asked.text)
+    assert client.post(draft, {**taken, "burst_current_3": "0,9 A", "do": "confirm"}, script=False).status_code == 302
+    found = rows(
+        conninfo, "SELECT name, standby_current_a, standby_provenance, bursts FROM load WHERE plan_id = 1 ORDER BY id DESC LIMIT 3"
+    )
+    assert [(r["name"], r["standby_current_a"], r["standby_provenance"]) for r in reversed(found)] == [
+        ("Float", 0.0165, "measured"),
+        ("Sender", 0.025, "estimate"),
+        ("Logger", 0.005, "estimate"),
+    ]
+    (burst,) = found[1]["bursts"]
+    assert (burst["current_a"], burst["duration_s"], burst["per_hour"]) == (0.9, 9.0, 1.5)
+
+
 def test_a_file_that_is_no_table_says_why_and_one_without_headings_shows_its_rows(client, archive):
     """In words; with the first rows to choose the headings from, and the columns said by hand."""
     bring = f"/sites/{archive['id']}/as-found/bring-loads"

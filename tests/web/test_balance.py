@@ -66,7 +66,7 @@ def test_lanes_answer_pieces_picked_up_and_the_move_does_what_was_said(client, i
     magnet = ids["Door magnet, fail-safe"]
     lanes = lanes_of(client, ids, piece(conninfo, magnet, 1))
     assert lanes[str(ids["Bay B"])]["text"].startswith("Without it")
-    assert re.match(r"With it \d+ h, now 36 h", lanes[str(ids["Bay A"])]["text"])
+    assert re.match(r"With it \d+ h of 24 h, now 36 h", lanes[str(ids["Bay A"])]["text"])
     assert "may not: it runs at 12 v" in lanes[str(ids["Fire panel"])]["text"].lower()
     said = re.search(r"With it (\d+ h)", lanes[str(ids["Bay A"])]["text"]).group(1)
     before = load_of(conninfo, magnet)

@@ -346,7 +346,7 @@ def _take_of_device(
 ) -> str:
     currents = core_tree.currents.get(point.load_key or "")
     if currents is None:
-        raise Refused([Fault("", "A load on AC is kept as it was entered: its holdover is not modelled yet.")])
+        raise Refused([Fault("", "The load hangs on AC, and what hangs on AC is not computed yet. It stays as it was entered.")])
     at_v = reading.battery_v or core_tree.supply.nominal_v
     current_a, per_amp_a = rail_current(currents, reading, at_v)
     if current_a < 0:

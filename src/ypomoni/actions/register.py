@@ -178,6 +178,7 @@ def load_of_device(connection: Connection, actor: Actor, key: str) -> Row:
             "behaviour": kind.behaviour,
             "min_v": kind.min_v,
             "purpose": kind.purpose,
+            "lock": None if kind.lock is None else kind.lock.value,
             "standby_current_a": kind.standby_a[1],
             "alarm_current_a": None if kind.alarm_a is None else kind.alarm_a[1],
             "bursts": []

@@ -180,7 +180,7 @@ class Recharge:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AcDraw:
-    """What a load draws from AC: W = VA·pf. Kept and shown; the holdover of its supply is not modelled yet."""
+    """What a load draws from AC: W = VA·pf. Kept and shown; the holdover of its supply is not computed yet."""
 
     power_w: float | None = None
     apparent_va: float | None = None

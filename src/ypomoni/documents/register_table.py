@@ -6,6 +6,7 @@ Nothing is guessed in silence: a cell that could be read two ways is marked with
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from ypomoni.core.device_types import improbable_current, say_improbable, types_of, usual_rail_v
@@ -141,8 +142,24 @@ def propose_mapping(sheets: list[Sheet]) -> Mapping:
             # A title that was merged over the table has one cell; a row of data has hardly a heading.
             score = 0 if filled < 2 or "name" not in columns else known * 10 - filled
             if score > best_score:
-                best, best_score = Mapping(sheet=n, header_row=r, columns=columns), score
+                best, best_score = Mapping(sheet=n, header_row=r, columns=_settle_numbers(sheet, r, columns)), score
     return best
+
+
+def _settle_numbers(sheet: Sheet, header_row: int, columns: tuple[str, ...]) -> tuple[str, ...]:
+    """Return the columns with one headed *No.* as the quantity, unless its figures just number the rows."""
+    settled = list(columns)
+    for c, heading in enumerate(sheet.rows[header_row]):
+        if not re.fullmatch(r"no\.?|nos\.?|nr\.?|number|#", heading.casefold().strip()):
+            continue
+        cells = [row[c].strip() for row in sheet.rows[header_row + 1 :] if c < len(row) and row[c].strip()]
+        counts = [int(cell) for cell in cells if re.fullmatch(r"\d{1,4}", cell)]
+        runs_on = len(counts) > 2 and all(b == a + 1 for a, b in pairwise(counts))
+        if settled[c] == "quantity" and runs_on:
+            settled[c] = ""
+        elif not settled[c] and "quantity" not in settled and not runs_on and counts and len(counts) == len(cells):
+            settled[c] = "quantity"
+    return tuple(settled)
 
 
 def propose_columns(headings: tuple[str, ...]) -> tuple[str, ...]:
@@ -285,7 +302,8 @@ class _Reader:
                 row.doubts[column] = "has no current: write one as in 350 mA, or leave the row out."
         remark = texts.get("remark", (0, ""))[1]
         if "provenance" not in values:
-            row.said_provenance = said_provenance(remark)
+            said = said_provenance(remark)
+            row.said_provenance = "" if said == "estimate" else said
         row.said_burst = said_burst(remark, values["name"])
         values.setdefault("provenance", "estimate")
         self._doubt_improbable(row, texts)

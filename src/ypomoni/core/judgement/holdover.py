@@ -11,7 +11,7 @@ from ypomoni.core.wording import say_amp_hours, say_amps, say_hours, say_percent
 LIMIT_WORDS = {
     LimitedBy.CAPACITY: "its charge is spent",
     LimitedBy.BURST: "a burst trips the cut-off",
-    LimitedBy.ALARM: "it cannot carry the alarm's current",
+    LimitedBy.ALARM: "from then on it cannot carry an alarm to its end",
     LimitedBy.VOLTAGE_COLLAPSE: "its voltage collapses under a power load",
     LimitedBy.END_VOLTAGE: "the battery is at its end voltage",
     LimitedBy.CUTOFF_HIGH: "its cut-off is higher than the equipment needs",

@@ -543,7 +543,7 @@ class LoadForm(RecordForm):
         ("Where it is", ("place", "branch", "bus_group", "cable_length_m", "cable_section_mm2")),
         ("Doors", ("lock", "escape_route")),
         (
-            "On AC: recorded; its supply's holdover is not modelled yet",
+            "On AC: kept, but its supply's hours are not computed yet",
             ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ride_through_ms"),
         ),
     )

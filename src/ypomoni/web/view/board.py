@@ -83,6 +83,7 @@ class BoardLane:
     key: str
     name: str
     hours: str
+    is_computed: bool
     then: str
     band: str
     must: str
@@ -197,6 +198,7 @@ class _Drawing:
             key=s.key,
             name=s.name,
             hours=hours_of(s),
+            is_computed=s.holdover is not None,
             then=self.then(s),
             band=f"{say_hours(s.holdover.low)} to {say_hours(s.holdover.high)}" if s.holdover and s.holdover.expected > 0 else "",
             must=say_required_h(s.standby_h),
@@ -300,6 +302,7 @@ def say_offers(offers: tuple[Offer, ...], supplies: list[Row]) -> list[dict[str,
                 "may": offer.may and not offer.is_own,
                 "own": offer.is_own,
                 "meets": offer.meets,
+                "unsafe": offer.verdict is Verdict.UNSAFE,
                 "text": f"May not: {offer.reason}" if not offer.may else _say_offer(offer),
                 "more": _say_limits(offer) if offer.may else "",
                 "asks": asks,
@@ -309,7 +312,11 @@ def say_offers(offers: tuple[Offer, ...], supplies: list[Row]) -> list[dict[str,
 
 
 def _say_offer(offer: Offer) -> str:
-    after = _NO_HOURS[offer.hindrance] if offer.holdover_h is None else say_hours(offer.holdover_h, must_h=offer.must_h)
+    if offer.holdover_h is None:
+        after = _NO_HOURS[offer.hindrance]
+    else:
+        after = say_hours(offer.holdover_h, must_h=offer.must_h)
+        after += f" of {say_required_h(offer.must_h)}" if offer.must_h else ""
     was = "" if offer.was_h is None else f", now {say_hours(offer.was_h, must_h=offer.must_h)}"
     if offer.standby_current_a is None:
         return f"{'Without it' if offer.is_own else 'With it'} {after}{was}"

@@ -186,12 +186,16 @@ def build_findings(plan: PlanResult) -> list[FindingView]:
 
 
 def build_unchecked(plan: PlanResult) -> list[tuple[str, str]]:
-    """Return by supply what was not looked at; what is the same for several stands once."""
-    alike: dict[tuple[str, ...], list[str]] = {}
+    """Return what was not looked at, and of which supplies."""
+    alike: dict[str, list[str]] = {}
     for s in plan.supplies:
-        if s.not_checked:
-            alike.setdefault(s.not_checked, []).append(s.name)
-    return [(", ".join(names), "; ".join(things)) for things, names in alike.items()]
+        for thing in s.not_checked:
+            alike.setdefault(thing, []).append(s.name)
+    every = len(plan.supplies) > 1
+    return [
+        (thing[:1].upper() + thing[1:], "every supply" if every and len(names) == len(plan.supplies) else ", ".join(names))
+        for thing, names in alike.items()
+    ]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -63,6 +63,7 @@ class Lane:
     current: str
     bank: str
     opens: bool
+    is_computed: bool
     missing: str
     fit: str
     overloaded: bool
@@ -176,6 +177,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         current="" if s.standby_current_a is None else say_amps(s.standby_current_a),
         bank=bank,
         opens="holdover" in s.workings,
+        is_computed=s.holdover is not None,
         missing=say_amp_hours(s.missing_ah) if falls_short and s.missing_ah and "missing" in s.workings else "",
         fit=_fit(s),
         overloaded=s.overloaded,

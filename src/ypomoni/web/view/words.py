@@ -16,7 +16,7 @@ SEVERITY_WORDS = {Severity.DANGER: "Danger", Severity.FAILS: "Fails", Severity.R
 LIMIT_WORDS_SHORT = {
     LimitedBy.CAPACITY: "charge spent",
     LimitedBy.BURST: "a burst trips it",
-    LimitedBy.ALARM: "alarm too heavy",
+    LimitedBy.ALARM: "alarm not carried",
     LimitedBy.VOLTAGE_COLLAPSE: "voltage collapses",
     LimitedBy.END_VOLTAGE: "end voltage",
     LimitedBy.CUTOFF_HIGH: "cut-off too high",

@@ -173,6 +173,7 @@ document.addEventListener("alpine:init", () => {
         }
         lane.classList.toggle("offer-no", !said.may && !said.own);
         lane.classList.toggle("offer-meets", said.meets && (said.may || said.own));
+        lane.classList.toggle("offer-unsafe", said.unsafe);
         lane.querySelector("[data-put]").hidden = !said.may;
       }
       // Wherever they go, their own lanes are without them.
@@ -186,7 +187,7 @@ document.addEventListener("alpine:init", () => {
       this.down = null;
       this.dragging = false;
       for (const lane of this.lanes()) {
-        lane.classList.remove("offer-no", "offer-meets", "over");
+        lane.classList.remove("offer-no", "offer-meets", "offer-unsafe", "over");
         for (const part of lane.querySelectorAll("[data-offer], [data-more], [data-put], [data-run-at]")) part.hidden = true;
       }
       for (const piece of this.all_pieces()) this.mark(piece, false);
