@@ -41,7 +41,7 @@ def test_a_new_organisation_builds_a_site_from_nothing(open_page, conninfo):
         page, name="Panel", own_current_a="60", bank_capacity_ah="7 Ah", supply_current_a="1 A", charge_limit_a="0,5 A", charge_v="13.65 V"
     )
     page.locator(".sheet").get_by_role("button", name="Save").click()
-    expect(page.locator("#own_current_a-help")).to_contain_text("60 of what? Write the unit: 60 mA or 60 A")
+    expect(page.locator("#own_current_a-help")).to_contain_text("60 has no unit. Write 60 mA or 60 A")
     expect(page.locator(".sheet [name=bank_capacity_ah]")).to_have_value("7 Ah")
     fill(page, own_current_a="60 mA")
     save(page)

@@ -144,7 +144,7 @@ def test_where_moving_does_not_do_it_the_smallest_changes_are_true_and_smallest(
     plan = plan_of(loads, [SMALL, SMALL])
     found = find_moves(plan)
     assert (found.is_found, found.is_proven) == (False, True)
-    assert "no placement makes up for that" in found.reasons[0]
+    assert "Moving loads does not make up for that" in found.reasons[0]
     kinds = {r.kind: r for r in found.relaxations}
     assert set(kinds) == set(Relaxing)
     assert all(r.is_smallest for r in kinds.values())

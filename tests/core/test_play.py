@@ -188,8 +188,8 @@ def test_why_it_ends_is_said_with_its_figures(code):
     assert f"{played.end.event.charge_left_ratio * 100:.0f} %" in why.text
     named = {
         "burst": "1.9 A burst of Communicator",
-        "cable": "Far siren is starved at the end of 30 m of 0.5 mm²",
-        "cutoff_high": "more are wasted",
+        "cable": "Far siren gets too little voltage through 30 m of 0.5 mm²",
+        "cutoff_high": "That wastes",
     }
     assert named.get(code, " V") in why.text
 
@@ -232,7 +232,7 @@ def test_a_limit_no_full_battery_reaches_is_said_as_that():
     """A cut-off that is turned to 13.5 V is above what it shows at rest: over at once, and neither spent nor overloaded."""
     case, turned = case_of({}, [{}]), Conditions(cutoff_v=13.5)
     why = why_it_ends(case, turned, play_supply(case, turned))
-    assert (why.code, "more than the 12.8 V this battery shows at rest" in why.text) == (WhyCode.OVERLOAD, True)
+    assert (why.code, "This battery shows 12.8 V at rest" in why.text) == (WhyCode.OVERLOAD, True)
 
 
 def test_years_of_self_discharge_end_in_spent_charge_and_a_waiting_alarm_is_carried_till_then():

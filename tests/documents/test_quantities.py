@@ -43,7 +43,7 @@ def test_a_current_is_read_as_it_is_written(text, current_a, rail_v):
     ("text", "says"),
     [
         ("1,200 mA", "could be 1.2 mA or 1200 mA"),
-        ("350", "350 of what\\? Write the unit: 350 mA or 350 A"),
+        ("350", "350 has no unit. Write 350 mA or 350 A"),
         ("", "must not be empty"),
         ("   ", "must not be empty"),
         ("lots", "must be a current as in 350 mA"),
@@ -54,7 +54,7 @@ def test_a_current_is_read_as_it_is_written(text, current_a, rail_v):
         ("5000 A", "at most 1000 A"),
         ("12 V", "has the unit “V”, which is no current"),
         ("350 MA", "has the unit “MA”"),
-        ("18 W", "say at which voltage, as in 18 W @ 12 V"),
+        ("18 W", "Say at which voltage, as in 18 W @ 12 V"),
         ("20 VA", "VA is not W"),
         ("4.2 W @", "watts before the @ and volts after it"),
         ("4.2 W @ 0 V", "at least 0.001 V"),

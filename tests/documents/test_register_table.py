@@ -81,7 +81,7 @@ def test_watts_and_volts_in_columns_of_their_own():
     rows, _ = understood("04_watts_and_volts.xlsx")
     assert [r.values.get("standby") for r in rows] == [pytest.approx(1.2), pytest.approx(0.3), pytest.approx(0.075), None]
     assert {r.values["provenance"] for r in rows[:3]} == {"nameplate"}
-    assert "at which voltage" in next(iter(rows[3].doubts.values()))
+    assert "its voltage is needed" in next(iter(rows[3].doubts.values()))
 
 
 def test_totals_of_all_pieces_become_the_current_of_one():

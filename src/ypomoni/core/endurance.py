@@ -200,8 +200,8 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
     whose = _whose(event)
     if event.mark is Mark.COLLAPSE:
         return WhyCode.COLLAPSE, (
-            f"{at} the voltage collapses: as it falls the power loads ask for more current, and at {plain_number(event.terminal_v)} V the "
-            f"battery cannot give what they want, with {left} of its charge left."
+            f"{at} the voltage collapses. As it falls, the power loads ask for more current, and at {plain_number(event.terminal_v)} V the "
+            f"battery cannot give that much. {left} of its charge is left."
         )
     standby, alarm = _timelines(case, conditions)
     timeline = alarm if event.in_alarm else standby
@@ -211,46 +211,46 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
     if bursts and rest_v >= limit_v:
         names, current_a = _named(bursts)
         return WhyCode.BURST, (
-            f"{at} the {say_amps(current_a)} burst of {' and '.join(names)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of "
-            f"the charge left. At rest they would still show {plain_number(rest_v)} V."
+            f"{at} the {say_amps(current_a)} burst of {' and '.join(names)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}. {left} of "
+            f"the charge is left. At rest they would still show {plain_number(rest_v)} V."
         )
     cable = next((load for load in case.loads if load.name == event.owner and load.cable), None)
     if event.mark is Mark.LOAD_LOST and cable and cable.min_v is not None and cable.cable:
         return WhyCode.CABLE, (
-            f"{at} {event.owner} is starved at the end of {plain_number(cable.cable.length_m)} m of {plain_number(cable.cable.section_mm2)} mm²: "
-            f"it needs {plain_number(cable.min_v, 4)} V, its cable drops {plain_number(limit_v - cable.min_v, 2)} V, and the battery gives "
-            f"{plain_number(event.terminal_v, 4)} V with {left} of its charge left."
+            f"{at} {event.owner} gets too little voltage through {plain_number(cable.cable.length_m)} m of {plain_number(cable.cable.section_mm2)} mm². "
+            f"It needs {plain_number(cable.min_v, 4)} V, its cable loses {plain_number(limit_v - cable.min_v, 2)} V, and the battery gives "
+            f"{plain_number(event.terminal_v, 4)} V. {left} of its charge is left."
         )
     longer = _lowered(case, conditions, event)
     if longer is not None:
         needed_v, hours_h = longer
         return WhyCode.CUTOFF_HIGH, (
-            f"{at} {case.supply.name} cuts off at {plain_number(limit_v, 4)} V with {left} of the charge left. Its equipment and battery need "
-            f"{plain_number(needed_v, 4)} V: {say_hours(hours_h)} more are wasted."
+            f"{at} {case.supply.name} cuts off at {plain_number(limit_v, 4)} V with {left} of the charge left. Its equipment and battery need only "
+            f"{plain_number(needed_v, 4)} V. That wastes {say_hours(hours_h)}."
         )
     if event.in_alarm and event.charge_left_ratio > CHARGE_LEFT_RATIO:
         return WhyCode.ALARM, (
-            f"{at} the alarm's {say_amps(event.current_a)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
+            f"{at} the alarm's {say_amps(event.current_a)} pulls the terminals to {plain_number(limit_v, 4)} V, {whose}. {left} of the charge is left."
         )
     head_ratio = 1.0 - (end.u_ah + end.d_ah) / end.pack.capacity_ah
     open_circuit_v = end.pack.open_circuit_v(max(head_ratio, 0.0))
     if open_circuit_v < limit_v:
         return WhyCode.OVERLOAD, (
-            f"{at if event.t_h > 0 else 'At once'} it is over: {plain_number(limit_v, 4)} V, {whose}, is more than the {plain_number(open_circuit_v)} V "
-            f"this battery shows at rest with {left} of its charge."
+            f"{at if event.t_h > 0 else 'At once'} it is over. {whose[0].upper() + whose[1:]} is {plain_number(limit_v, 4)} V. This battery shows "
+            f"{plain_number(open_circuit_v)} V at rest with {left} of its charge."
         )
     if head_ratio > HEAD_LEFT_RATIO:
         return WhyCode.OVERLOAD, (
-            f"{at if event.t_h > 0 else 'At once'} {say_amps(event.current_a)} is too much for this battery: its resistance alone takes the "
-            f"terminals to {plain_number(limit_v, 4)} V, {whose}, with {left} of the charge left."
+            f"{at if event.t_h > 0 else 'At once'} {say_amps(event.current_a)} is too much for this battery. Its resistance alone takes the "
+            f"terminals to {plain_number(limit_v, 4)} V, {whose}. {left} of the charge is left."
         )
     if event.charge_left_ratio > CHARGE_LEFT_RATIO:
         return WhyCode.CAPACITY, (
-            f"{at} the battery gives no more at {say_amps(event.current_a)}: {left} of its charge is left, but cannot be had at this current; "
-            f"the terminals reach {plain_number(limit_v, 4)} V, {whose}."
+            f"{at} the battery gives no more at {say_amps(event.current_a)}: {left} of its charge is left, but it cannot give that at this current. "
+            f"The terminals reach {plain_number(limit_v, 4)} V, {whose}."
         )
     return WhyCode.CAPACITY, (
-        f"{at} the charge is spent: {left} is left, and at {say_amps(event.current_a)} the terminals reach {plain_number(limit_v, 4)} V, {whose}."
+        f"{at} the charge is spent. {left} is left. At {say_amps(event.current_a)} the terminals reach {plain_number(limit_v, 4)} V, {whose}."
     )
 
 
@@ -299,7 +299,7 @@ def _overload(case: Case, *, in_alarm: bool) -> str:
     if limit_a is None or peak_a <= limit_a:
         return ""
     state = "in alarm" if in_alarm else "in standby"
-    return f"Up to {say_amps(peak_a)} {state} is above the {say_amps(limit_a)} it may give: all this holds only if it does not shut down."
+    return f"Up to {say_amps(peak_a)} {state} is more than the {say_amps(limit_a)} it can give. All of this counts only if it does not shut down."
 
 
 # -- warning ---------------------------------------------------------------------------------------------------------------------------

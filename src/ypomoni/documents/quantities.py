@@ -142,7 +142,7 @@ def read_quantity(text: str, kind: Kind) -> float:
     number_text, unit_text = _split(_cleaned(text, kind), kind)
     number = _read_number(number_text, unit_text, kind)
     if not unit_text and not kind.bare_allowed:
-        raise QuantityTextError(f"{number_text} of what? Write the unit: {number_text} mA or {number_text} A.")
+        raise QuantityTextError(f"{number_text} has no unit. Write {number_text} mA or {number_text} A.")
     factor = 1.0 if not unit_text else _factor(unit_text, kind)
     # Scaled in decimal, so that 470 mA is 0.47 A and no digit is invented.
     value = number if factor == 1.0 else float(f"{number * factor:.15g}")
@@ -173,7 +173,7 @@ def read_current(text: str) -> tuple[float, float | None]:
     if unit.casefold().endswith("va"):
         raise QuantityTextError("is volt-amperes: VA is not W. Multiply by the power factor and write W @ V.")
     if unit.casefold() in ("w", "mw", "kw"):
-        raise QuantityTextError(f"is a power: say at which voltage, as in {cleaned.strip()} @ 12 V.")
+        raise QuantityTextError(f"is a power. Say at which voltage, as in {cleaned.strip()} @ 12 V.")
     return read_quantity(cleaned, CURRENT), None
 
 
@@ -227,7 +227,7 @@ def read_duty(text: str) -> Duty:
     head, often = _duration_and_rate(cleaned)
     per_hour = _rate(often)
     if per_hour <= 0:
-        raise QuantityTextError("must come at least now and then: as in 3 s every 10 min, or 6 an hour.")
+        raise QuantityTextError("must say how often it comes, as in 3 s every 10 min, or 6 an hour.")
     return Duty(duration_s=read_quantity(head, SECONDS) if head else None, per_hour=per_hour)
 
 

@@ -289,7 +289,7 @@ class _Reader:
                 )
         if "standby" not in values and power_w is not None:
             if "rail_v" not in values:
-                row.doubts[texts["power_w"][0]] = "is a power: at which voltage? Map a column of volts, or write W @ V."
+                row.doubts[texts["power_w"][0]] = "is a power, so its voltage is needed. Choose a column of volts, or write W @ V."
             else:
                 values["standby"] = power_w / values["rail_v"]
                 values.setdefault("provenance", "nameplate")
@@ -427,7 +427,7 @@ def read_table_current(text: str, header_unit: str) -> tuple[float, float | None
         if not header_unit:
             raise QuantityTextError(f"{text} has no unit, and its column has none. Choose the unit of the column above.")
         if header_unit in ("W", "mW"):
-            raise QuantityTextError(f"is a power: at which voltage? Write {text} {header_unit} @ 12 V.")
+            raise QuantityTextError(f"is a power, so its voltage is needed. Write {text} {header_unit} @ 12 V.")
         text = f"{text} {header_unit}"
     current_a, rail_v = read_current(text)
     if bare and header_unit == "A" and current_a >= 10 and not note:

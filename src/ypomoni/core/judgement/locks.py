@@ -21,7 +21,7 @@ def check_locks(loads: Iterable[Load]) -> list[Finding]:
             Finding(
                 code="egress",
                 severity=Severity.FAILS,
-                evidence=f"{say_names(shut_in)} stays locked without current and is on an escape route. People could be shut in.",
+                evidence=f"{_said(shut_in, 'stays', 'stay')} locked without current, on an escape route. People could be shut in.",
                 source=SOURCE,
                 way_out="Fit a lock that lets go without current, or one with a handle that opens it from inside. Ask who is responsible for the escape route.",
             )
@@ -31,7 +31,7 @@ def check_locks(loads: Iterable[Load]) -> list[Finding]:
             Finding(
                 code="egress",
                 severity=Severity.NOTE,
-                evidence=f"{say_names(kept_shut)} stays locked when the supply ends. Check that everybody can still get out.",
+                evidence=f"{_said(kept_shut, 'stays', 'stay')} locked when the supply ends. Check that everybody can still get out.",
                 source=SOURCE,
                 way_out="Open it from inside with the supply off. If it is on an escape route, say so with the load.",
             )
@@ -41,9 +41,14 @@ def check_locks(loads: Iterable[Load]) -> list[Finding]:
             Finding(
                 code="egress",
                 severity=Severity.NOTE,
-                evidence=f"{say_names(let_go)} lets go when the supply ends, so the door is then open to anybody.",
+                evidence=f"{_said(let_go, 'lets', 'let')} go when the supply ends. The door is then open to anybody.",
                 source=SOURCE,
                 way_out="Agree with the client what keeps the door after that: a guard, a second lock, more hours. Try it with the supply off.",
             )
         )
     return found
+
+
+def _said(loads: list[Load], one: str, several: str) -> str:
+    """Return the names of some loads with the verb they take."""
+    return f"{say_names(loads)} {one if len({load.name for load in loads}) == 1 else several}"

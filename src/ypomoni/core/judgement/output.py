@@ -21,8 +21,8 @@ def check_output(facts: Facts) -> list[Finding]:
             Finding(
                 code=code,
                 severity=Severity.FAILS,
-                evidence=f"In {state} the loads of {supply.name} ask for {what}. It gives {say_amps(limit_a)} at most. "
-                "The hours shown count only if it does not shut down.",
+                evidence=f"In {state} the loads of {supply.name} ask for {what}. It gives {say_amps(limit_a)} at most."
+                + (" The hours shown count only if it does not shut down." if result.holdover else ""),
                 source="output limit entered with the supply",
                 way_out="Fit a supply that is rated for it, or look on the balance board which loads can hang elsewhere.",
             )

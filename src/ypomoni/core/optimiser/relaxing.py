@@ -61,10 +61,13 @@ def blocked_in(plan: Plan) -> tuple[str, ...]:
     """Say what no move mends in a plan: what is severe of a supply beside the limits that moves keep, and what is not computed."""
     found: list[str] = []
     for supply in plan.supplies:
-        judged = judge_briefly(replace(supply, totals=()), plan.loads_on(supply.key))
-        found += [f"{supply.name}: {f.evidence}" for f in judged.findings if f.severity in SEVERE and f.code not in OF_MOVES]
+        loads = plan.loads_on(supply.key)
+        judged = judge_briefly(replace(supply, totals=()), loads)
+        # What cannot be computed is left as it is by the search, so nothing of it is mended.
+        kept = OF_MOVES if can_be_computed(supply, loads) else frozenset[str]()
+        found += [f"{supply.name}: {f.evidence}" for f in judged.findings if f.severity in SEVERE and f.code not in kept]
         if judged.verdict is Verdict.UNKNOWN:
-            found.append(f"{supply.name}: its hours are not computed, so nothing is known of them.")
+            found.append(f"{supply.name}: its hours are not computed, so nobody knows whether it holds.")
     found += [f.evidence for f in judge_unassigned(plan) if f.severity in SEVERE]
     return tuple(found)
 
@@ -143,10 +146,10 @@ def reasons_of(plan: Plan) -> tuple[str, ...]:
         for state, hours_h in ((False, s.requirement.standby_h), (True, s.requirement.alarm_h))
     )
     given_ah = sum(Case(replace(s, totals=()), ()).outage().pack.capacity_ah for s in supplies)
-    words = f"The loads ask for {say_amp_hours(asked_ah)} over their hours; all batteries as they are today hold {say_amp_hours(given_ah)}"
+    words = f"The loads ask for {say_amp_hours(asked_ah)} over their hours. All batteries together hold {say_amp_hours(given_ah)} today"
     if asked_ah > given_ah:
-        return (f"{words}: no placement makes up for that.",)
-    return (f"{words}, yet rails, buses, limits and the size of the pieces leave no placement in which every supply keeps its part.",)
+        return (f"{words}. Moving loads does not make up for that.",)
+    return (f"{words}. But rails, buses, limits and the size of the loads do not let them be shared out so that every supply holds.",)
 
 
 def _carries_alone(plan: Plan, unit: tuple, supply: Supply) -> bool:

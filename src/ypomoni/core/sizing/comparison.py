@@ -99,13 +99,13 @@ class _Factors:
         named = [
             (f"÷ {self.ageing_ratio:g} for ageing", 1 / self.ageing_ratio),
             (f"÷ {self.cold_ratio:.2f} for {self.case.supply.min_degc:g} °C", 1 / self.cold_ratio),
-            (f"÷ {self.starts_at_ratio:.2f} since its charger leaves it part-charged", 1 / max(self.starts_at_ratio, 1e-6)),
+            (f"÷ {self.starts_at_ratio:.2f} since its charger does not fill it", 1 / max(self.starts_at_ratio, 1e-6)),
             (f"× {self.margin_ratio:g} design margin", self.margin_ratio),
         ]
         counted = [(words, factor) for words, factor in named if factor > 1.005]
         rest = ratio / math.prod(factor for _, factor in counted)
         end = f"the {plain_number(self.case.threshold.threshold_v)} V that {self.case.threshold.owner} needs"
-        words = ", ".join([*(w for w, _ in counted), f"and × {rest:.2f} for rate, resistance, bursts and {end}"])
+        words = ", ".join([*(w for w, _ in counted), f"and × {rest:.2f} for high current, resistance, bursts and {end}"])
         return f"The simulation asks {plain_number(ratio)} times current × time: {words}."
 
     def say_missing(self, m: MethodResult) -> str:
@@ -115,7 +115,7 @@ class _Factors:
             for name, words, counts in (
                 ("ageing", "ageing", self.ageing_ratio < NOTICEABLE_RATIO),
                 ("cold", "cold", self.cold_ratio < NOTICEABLE_RATIO),
-                ("starts at", "that its charger leaves it part-charged", self.starts_at_ratio < NOTICEABLE_RATIO),
+                ("starts at", "that its charger does not fill it", self.starts_at_ratio < NOTICEABLE_RATIO),
                 (
                     "equipment's end",
                     f"that {self.case.threshold.owner} stops at {plain_number(self.case.threshold.threshold_v)} V",
@@ -126,10 +126,10 @@ class _Factors:
             if counts and name not in m.counts
         ]
         if not missing:
-            return "it takes a battery to give its whole capacity at any current"
+            return "it assumes that a battery gives its whole capacity at any current"
         return f"it leaves out {', '.join(missing[:-1])} and {missing[-1]}" if len(missing) > 1 else f"it leaves out {missing[0]}"
 
 
 def _say_counted(m: MethodResult) -> str:
     counted = [f"{name} {figure}" for name, figure in m.counts.items() if figure not in ("÷ 1.00", "÷ 1", "× 1")]
-    return "it counts " + ", ".join(counted) if counted else "it multiplies current and time and knows nothing else"
+    return "it counts " + ", ".join(counted) if counted else "it multiplies current and time and allows for nothing else"

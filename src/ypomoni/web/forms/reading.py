@@ -22,8 +22,8 @@ class ReadingForm(Form):
     mains = ChoiceField("Mains", choices={"": "not said", **MAINS_WORDS}, default="")
     unit = ChoiceField("Unit", choices=UNITS, default="mA")
     value = SignedCurrentField("Reading", q.CURRENT, hint="the mean, as in 182, 0,35 A or 4.2 W @ 12 V")
-    least = SignedCurrentField("Least seen", q.CURRENT, optional=True, hint="within a minute")
-    greatest = SignedCurrentField("Greatest seen", q.CURRENT, optional=True, hint="within a minute")
+    least = SignedCurrentField("Least seen", q.CURRENT, optional=True, hint="while you read")
+    greatest = SignedCurrentField("Greatest seen", q.CURRENT, optional=True, hint="while you read")
     positive_means = ChoiceField(
         "Plus on the display means", choices={"discharge": "towards the loads", "charge": "into the battery"}, default="discharge"
     )

@@ -233,9 +233,7 @@ class SupplyForm(RecordForm):
     typical_degc = QuantityField("Typical temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     min_degc = QuantityField("Lowest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
     max_degc = QuantityField("Highest temperature here", q.TEMPERATURE, optional=True, hint="empty if as the site")
-    enclosure_volume_m3 = QuantityField(
-        "Volume of its box", q.VOLUME, optional=True, scale=LITRE_M3, hint="as in 50 l; empty if it stands in the open"
-    )
+    enclosure_volume_m3 = QuantityField("Volume of its box", q.VOLUME, optional=True, scale=LITRE_M3, hint="as in 50 l; empty if not known")
     enclosure_gas_tight = BooleanField("The box is gas-tight")
     bank_chemistry = ChoiceField("Battery", choices={"": "no battery", **CHEMISTRY_WORDS})
     bank_block_v = QuantityField("Block voltage", q.VOLTAGE, optional=True, hint="as in 12 V")
@@ -519,7 +517,7 @@ class LoadForm(RecordForm):
     converter_efficiency_ratio = QuantityField("Its efficiency", q.RATIO, optional=True, scale=PERCENT, hint="switching only, as in 85 %")
     behaviour = ChoiceField("Draws as", choices=BEHAVIOUR_WORDS)
     min_v = QuantityField("Works down to", q.VOLTAGE, optional=True, hint="as in 10.8 V, or empty if not known")
-    essential = BooleanField("Essential: the supply has ended when this one has")
+    essential = BooleanField("Essential: without it the supply counts as ended")
     pinned = BooleanField("Pinned: it stays on this supply")
     place = ChoiceField("Place", choices={})
     branch = TextField("Branch", required=False, hint="the circuit it hangs on, as in Bus 1, north")

@@ -266,7 +266,7 @@ def survival_view(curve: SurvivalCurve, result: SupplyResult) -> dict[str, Any]:
         "must_h": result.standby_h,
         "text": f"{curve.samples_count} outages sampled: it holds the required {say_hours(result.standby_h)} {words}. "
         f"The middle 95 % end between {say_hours(curve.low_h)} and {say_hours(curve.high_h)}"
-        + (f"; the band by root of squares is {say_hours(band.low)} to {say_hours(band.high)}." if band else "."),
+        + (f"; the band on the strip is {say_hours(band.low)} to {say_hours(band.high)}." if band else "."),
     }
 
 
