@@ -1,6 +1,7 @@
 """What is recommended, followed: whatever the product offers is put back into the plan from outside and judged again, on random sites."""
 
 import random
+import re
 from dataclasses import replace
 
 import pytest
@@ -10,6 +11,8 @@ from ypomoni.core.balancing import offers_for, with_moves
 from ypomoni.core.evaluation import evaluate_plan, evaluate_supply
 from ypomoni.core.optimiser import Effort, after, find_moves
 from ypomoni.core.results import Severity, Verdict
+from ypomoni.core.supplies import ChargeMode
+from ypomoni.documents.quantities import read_current
 from ypomoni.documents.site_file import to_core
 
 BLOCKS = {
@@ -199,14 +202,65 @@ def check_search(plan):
         assert all(s.verdict in (Verdict.HOLDS, Verdict.ON_PAPER_ONLY, None) for s in then.supplies), [severe(s) for s in then.supplies]
 
 
+AMPS = r"(\d[\d.]* [mµ]?A)"
+VOLTAGE_CODES = {"charge_voltage_high", "charge_voltage_dangerous", "charge_voltage_low"}
+CHARGE_CODES = {"charger_too_slow", "charger_never_recovers", "bank_too_large_for_charger", "charger_too_strong"}
+CUTOFF_CODES = {"cutoff_below_end", "no_cutoff"}
+# What a way out says in figures, how it is followed to the letter, and what must not be found afterwards.
+WAYS_OUT = (
+    (
+        rf"charges with {AMPS} beside its loads: {AMPS} in all at least",
+        lambda _, m: {"charge_limit_a": read_current(m[1])[0], "supply_current_a": read_current(m[2])[0], "current_limited": True},
+        CHARGE_CODES | {"drains_with_mains_on"},
+    ),
+    (
+        rf"a charger that charges with {AMPS} at ([\d.]+) V(, and that then goes back to float)?",
+        lambda s, m: {
+            "charge_limit_a": read_current(m[1])[0],
+            "charge_v": float(m[2]),
+            "charge_mode": ChargeMode.CYCLIC if m[3] else s.charge_mode,
+            "supply_current_a": s.supply_current_a and 99.0,
+            "current_limited": True,
+        },
+        CHARGE_CODES | VOLTAGE_CODES,
+    ),
+    (r"(?:Set the charger|Raise the set voltage) to ([\d.]+) V", lambda _, m: {"charge_v": float(m[1])}, VOLTAGE_CODES),
+    (
+        rf"Lower the charge limit to {AMPS}",
+        lambda _, m: {"charge_limit_a": read_current(m[1])[0]},
+        {"charger_too_strong", "nimh_continuous"},
+    ),
+    (r"Raise the cut-off to ([\d.]+) V", lambda _, m: {"cutoff_v": float(m[1])}, CUTOFF_CODES),
+    (r"Lower the cut-off to ([\d.]+) V", lambda _, m: {"cutoff_v": float(m[1])}, CUTOFF_CODES | {"cutoff_above_need"}),
+)
+
+
+def check_ways_out(plan, computed):
+    """Assert that a way out that is followed to the letter mends what it is for and earns nothing severe; return how many were followed."""
+    followed = 0
+    for supply, result in zip(plan.supplies, computed.supplies, strict=True):
+        for finding in result.findings:
+            for pattern, change, gone in WAYS_OUT:
+                found = re.search(pattern, finding.way_out)
+                if found is None:
+                    continue
+                changed = replace(supply, **change(supply, found))
+                supplies = tuple(changed if s.key == supply.key else s for s in plan.supplies)
+                then = evaluate_supply(replace(plan, supplies=supplies), changed)
+                assert not {f.code for f in then.findings} & gone, (supply.key, finding.way_out)
+                assert severe(then) <= severe(result), (supply.key, finding.way_out)
+                followed += 1
+    return followed
+
+
 def check_site(seed):
-    """Check everything of one random site; return how many banks were put back."""
+    """Check everything of one random site; return how many banks were put back and how many ways out were followed."""
     found = random_site(seed)
     plan = core_plan(found)
     computed = evaluate_plan(plan)
     check_verdicts(plan, computed)
     check_moves(plan)
-    return check_banks(plan, computed)
+    return check_banks(plan, computed), check_ways_out(plan, computed)
 
 
 def usable(seeds):
@@ -226,10 +280,12 @@ def usable(seeds):
 
 @pytest.mark.parametrize("block", range(4))
 def test_advice_that_is_followed_holds(block):
-    """Ten random sites each: verdicts, recommended banks, and the board's promises."""
+    """Ten random sites each: verdicts, recommended banks, ways out, and the board's promises."""
     seeds = usable(range(block * 10, block * 10 + 10))
     assert len(seeds) > 5
-    assert sum(check_site(seed) for seed in seeds) > 0
+    banks, ways = zip(*(check_site(seed) for seed in seeds), strict=True)
+    assert sum(banks) > 0
+    assert sum(ways) > 0
 
 
 @pytest.mark.parametrize("seed", range(5))

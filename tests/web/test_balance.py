@@ -217,7 +217,7 @@ def test_the_search_says_what_would_do_it_and_its_moves_are_ghosts_accepted_one_
     seen = client.get(f"/jobs/{job}").json
     assert (seen["state"], seen["headline"]) == ("done", "Moving alone does not do it")
     board = board_of(client, small, board_job=job)
-    assert "no placement makes up for that" in board
+    assert "Moving loads does not make up for that" in board
     assert len(re.findall(r'data-state="\d" title="smallest of its kind', board)) == 3
     said = re.findall(r"→ <b>([^<]+)</b> with this", board_of(client, small, board_job=job, board_option=0))
     whole = client.post(f"/jobs/{job}/accept", {"option": "0", "regions": "board,brief"})

@@ -20,7 +20,16 @@ from ypomoni.core.sizing import c20_of, size_by, sold_banks
 from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_CHARGERS_A
 from ypomoni.core.supplies import ChargeMode, Supply
-from ypomoni.core.wording import say_amp_hours, say_amps, say_bank, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.wording import (
+    say_amp_hours,
+    say_amps,
+    say_amps_at_least,
+    say_bank,
+    say_hours_over,
+    say_percent,
+    say_required_h,
+    say_volts,
+)
 
 SEVERE = frozenset({Severity.DANGER, Severity.FAILS})
 # A bank has nothing to do with these.
@@ -234,14 +243,18 @@ def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
     if not bank.suits(supply.nominal_v):
         return "First put right how the blocks are joined."
     standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
-    stronger = _smallest_charger_a(supply, loads, standby_a)
+    stronger, earned = _smallest_charger(supply, loads, standby_a)
+    if earned:
+        return f"No charger is named before this is put right: {earned[0].evidence}"
     if stronger is not None:
-        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps(stronger + standby_a, 2)} in all at least. {ELSEWHERE}"
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps_at_least(stronger + standby_a)} in all at least. {ELSEWHERE}"
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
         boosted = replace(supply, charge_v=round(cell_v * bank.cells_in_series_count, 2), charge_mode=ChargeMode.CYCLIC)
-        found_a = _smallest_charger_a(boosted, loads, standby_a)
+        found_a, earned = _smallest_charger(boosted, loads, standby_a)
+        if earned:
+            return f"No charger is named before this is put right: {earned[0].evidence}"
         if found_a is not None:
             ends = ", and that then goes back to float" if bank.chemistry.is_lead else ""
             return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {say_volts(boosted.charge_v or 0)}{ends} does it."
@@ -251,8 +264,8 @@ def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
     return f"No charger that suits this battery does {hours}. Agree on a longer time or a smaller share, or split the loads over more supplies."
 
 
-def _smallest_charger_a(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> float | None:
-    """Return the smallest sold charger with which nothing that a charger can avoid is left; None where there is none. [A]"""
+def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding]]:
+    """Return the smallest sold charger that does it, None where none does; and what severe it would earn that is not there yet. [A]"""
     for charger_a in SOLD_CHARGERS_A:
         whole_a = max(supply.supply_current_a or 0.0, charger_a + standby_a)
         changed = replace(supply, charge_limit_a=charger_a, supply_current_a=whole_a, current_limited=True)
@@ -262,5 +275,8 @@ def _smallest_charger_a(supply: Supply, loads: tuple[Load, ...], standby_a: floa
             continue
         judged = judge_briefly(changed, loads)
         left = [f for f in judged.findings if f.code in CHARGER_CODES and (f.severity in SEVERE or f.code == "charger_too_strong")]
-        return None if left else charger_a
-    return None
+        if left:
+            return None, []
+        here = {f.code for f in judge_briefly(supply, loads).findings if f.severity in SEVERE}
+        return charger_a, [f for f in judged.findings if f.severity in SEVERE and f.code not in here]
+    return None, []

@@ -1,7 +1,7 @@
 """Quantities in words, no more precise than the uncertainty allows. Called by `judgement`, `sizing` and the edges."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Protocol
 
 
@@ -38,6 +38,23 @@ def say_amps(current_a: float, digits: int = 3) -> str:
     if size >= 1e-3:
         return f"{plain_number(current_a * 1e3, digits)} mA"
     return f"{plain_number(current_a * 1e6, digits)} µA"
+
+
+def say_amps_at_least(current_a: float) -> str:
+    """Return a current that is needed at least: rounded up to two significant digits, so that what is said is enough."""
+    return _say_amps_towards(current_a, 2, math.ceil)
+
+
+def say_amps_at_most(current_a: float) -> str:
+    """Return a current that must not be passed: rounded down to three significant digits."""
+    return _say_amps_towards(current_a, 3, math.floor)
+
+
+def _say_amps_towards(current_a: float, digits: int, towards: Callable[[float], int]) -> str:
+    if current_a <= 0:
+        return "0 A"
+    step_a = 10.0 ** (math.floor(math.log10(current_a)) + 1 - digits)
+    return say_amps(towards(round(current_a / step_a, 6)) * step_a)
 
 
 def say_volts(voltage_v: float) -> str:

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterator
 
+from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.results import Finding, Severity
-from ypomoni.core.supplies import SHARED_CHARGER_KINDS
-from ypomoni.core.wording import say_amps, say_hours, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.supplies import SHARED_CHARGER_KINDS, ChargeMode
+from ypomoni.core.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
 
 
 def check_charger(facts: Facts) -> list[Finding]:
@@ -139,10 +140,13 @@ def _too_strong(facts: Facts) -> Iterator[Finding]:
     greatest_a = bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah
     if supply.charge_limit_a <= greatest_a * (1 + 1e-9):
         return
+    # For good, nickel takes half of what it takes for a timed charge.
+    trickles = bank.chemistry.charges_at_constant_current and supply.charging is ChargeMode.FLOAT
+    allowed_a = min(greatest_a, NICKEL_TRICKLE_PER_H * bank.rated_c20_ah) if trickles else greatest_a
     yield Finding(
         code="charger_too_strong",
         severity=Severity.RISK if bank.chemistry.is_lead else Severity.DANGER,
         evidence=f"The charger is set to {say_amps(supply.charge_limit_a)}. This {bank.chemistry.name} battery takes at most {say_amps(greatest_a)}: more overheats it.",
         source=f"greatest charge current of {bank.chemistry.name}: {bank.chemistry.greatest_charge_per_h:g} of its capacity an hour",
-        way_out=f"Lower the charge limit to {say_amps(greatest_a)} or less, and check the maker's figure.",
+        way_out=f"Lower the charge limit to {say_amps_at_most(allowed_a)} or less, and check the maker's figure.",
     )

@@ -9,7 +9,7 @@ from ypomoni.core.batteries import Bank
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.results import Finding, Severity
 from ypomoni.core.supplies import ChargeMode, Supply, SupplyKind
-from ypomoni.core.wording import plain_number, say_amps, say_volts
+from ypomoni.core.wording import plain_number, say_amps, say_amps_at_most, say_volts
 
 # Belongs to every limit of a charge voltage. [V a cell]
 TOLERANCE_V = 0.005
@@ -223,7 +223,7 @@ def _nickel(supply: Supply, bank: Bank) -> Iterator[Finding]:
         severity=Severity.RISK,
         evidence=f"The charger gives {say_amps(supply.charge_limit_a)} for good. This {bank.chemistry.name} battery takes {say_amps(trickle_a)} for good; more overheats it.",
         source="nickel cells: a twentieth of the capacity for good, a tenth for 14 to 16 h",
-        way_out=f"Lower the charge limit to {say_amps(trickle_a)}, or fit a charger that stops after its time.",
+        way_out=f"Lower the charge limit to {say_amps_at_most(trickle_a)}, or fit a charger that stops after its time.",
     )
 
 
