@@ -102,6 +102,16 @@ def rich():
     ]
     found = audited(loads=loads, readings=readings, places=[{"key": "p", "name": "P", "monthly_degc": [1.0] * 12}])
     found["plans"][0]["points"] = [p for p in found["plans"][0]["points"] if p.get("load") != "c"]
+    found["plans"][0]["supplies"][0] |= {
+        "charge_mode": "cyclic",
+        "charge_compensated": True,
+        "current_limited": True,
+        "max_degc": 41,
+        "enclosure": {"volume_m3": 0.3, "gas_tight": False},
+    }
+    found["plans"][0]["supplies"][0]["bank"]["bms"] = {"limit_a": 20, "cutoff_v": 10, "charges_from_degc": 0}
+    found["plans"][0]["loads"][0] |= {"lock": "fail_secure", "escape_route": True, "ride_through_ms": 20}
+    found["requirements"][0]["purpose"] = "fire"
     found["plans"][0]["supplies"][0]["totals"] = [{"point": "output", "current_a": 0.5, "uncertainty_a": 0.01, "at_v": 12, "reading": "r2"}]
     return found
 
@@ -242,6 +252,22 @@ def test_calc_gives_null_where_there_is_no_figure(file):
     file.write_text(json.dumps(document(supply={"bank": None})))
     supply = json.loads(calc(file, "--json").stdout)["plans"][0]["supplies"][0]
     assert (supply["holdover_h"]["expected"], supply["limited_by"], supply["recommended_bank"]) == (0, "no_bank", None)
+
+
+def test_calc_gives_a_plan_findings_of_its_own_and_says_what_it_begins_with_and_did_not_check(file):
+    """A sounder for life safety on nothing fails the plan; LiFePO4 at 3.325 V a cell begins at 0.8; the table says both."""
+    lfp = {"charge_v": 13.3, "cutoff_v": 11.2, "bank": {"chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": 20}}
+    sounder = {"name": "Sounder", "supply": None, "purpose": "life_safety"}
+    file.write_text(json.dumps(document(supply=lfp, loads=[{}, sounder], requirement={"recharge_h": None})))
+    plan = json.loads(calc(file, "--json").stdout)["plans"][0]
+    assert [(f["code"], f["severity"]) for f in plan["findings"]] == [("load_unassigned", "fails")]
+    (supply,) = plan["supplies"]
+    assert (plan["verdict"], plan["meets_requirement"], supply["verdict"]) == ("fails", False, "holds")
+    assert supply["starts_at_ratio"] == pytest.approx(0.8, abs=0.01)
+    assert "fuses and wiring of the battery" in supply["not_checked"]
+    said = calc(file).stdout
+    assert "No supply feeds Sounder (for life safety)" in said
+    assert "not checked of Bay:" in said
 
 
 def test_calc_tells_all_faults_and_exits_with_2(file):
