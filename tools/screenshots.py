@@ -21,13 +21,13 @@ ARGUMENTS = [
     "--disable-dev-shm-usage",
 ]
 TABLE = """Fennick Lock, loads;;;;
-Device;No. of;Quiescent (mA);Alarm mA;Location
-Flood float;2;16,5;24;Sump
-Pump relay;1;60-70;75;Sump
-Telemetry unit;1;25;800;Cabinet
-Level sensor;1;4.2 W @ 12 V;;Sump
-Beacon;1;1,250;;Roof
-Total;6;;;
+Device;No. of;Quiescent (mA);Alarm mA;Location;Remark
+Flood float;2;16,5;24;Sump;measured in May
+Pump relay;1;60-70;75;Sump;
+Telemetry unit;1;25;800;Cabinet;sends 9 s every 40 min
+Level sensor;1;4.2 W @ 12 V;;Sump;
+Door magnet;1;0,48;;Gate;
+Total;6;;;;
 """
 LAPTOP, PHONE = (1280, 800), (390, 844)
 
