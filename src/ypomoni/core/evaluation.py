@@ -18,7 +18,7 @@ from ypomoni.core.judgement import (
     judge_unassigned,
     not_checked,
 )
-from ypomoni.core.recommending import Advice, charger_advice, fitted_with, recommend_bank, what_to_fit
+from ypomoni.core.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
 from ypomoni.core.recovery import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import Band, PlanResult, SupplyResult
@@ -59,14 +59,7 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     """Return everything computed for one supply with its loads and what was read of them, judged."""
     loads = plan.loads_on(supply.key)
     figures = compute_figures(supply, loads, in_full=True)
-    facts = Facts(
-        supply=supply,
-        loads=loads,
-        result=figures.result,
-        case=figures.case,
-        peak_standby_current_a=figures.peak_standby_current_a,
-        peak_alarm_current_a=figures.peak_alarm_current_a,
-    )
+    facts = facts_of(supply, loads, figures)
     if hindrance_of(supply, loads) is None and figures.case is not None and not figures.case.draws_nothing:
         facts = _with_advice(facts, figures, figures.case)
     else:

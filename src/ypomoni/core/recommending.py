@@ -73,9 +73,9 @@ def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
 
 
-def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> SupplyResult:
-    """Return figures with what they are judged, without advice and without what was read."""
-    facts = Facts(
+def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts:
+    """Return what a supply is judged by, without advice."""
+    return Facts(
         supply=supply,
         loads=loads,
         result=figures.result,
@@ -83,7 +83,11 @@ def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> 
         peak_standby_current_a=figures.peak_standby_current_a,
         peak_alarm_current_a=figures.peak_alarm_current_a,
     )
-    findings, verdict, overloaded = judge_supply(facts)
+
+
+def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> SupplyResult:
+    """Return figures with what they are judged, without advice and without what was read."""
+    findings, verdict, overloaded = judge_supply(facts_of(supply, loads, figures))
     return replace(figures.result, findings=findings, verdict=verdict, overloaded=overloaded)
 
 
