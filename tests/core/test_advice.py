@@ -195,8 +195,11 @@ def check_moves(plan):
 
 
 def check_search(plan):
-    """Assert that an all-clear of the search is one, and that a bank it names leaves nothing severe where it is fitted."""
+    """Assert that an all-clear of the search is one, and that nothing is sent to a supply that could hurt somebody."""
     found = find_moves(plan, effort=Effort(search_s=2.0, relax_s=3.0))
+    unsafe = {s.key for s in evaluate_plan(plan).supplies if s.verdict is Verdict.UNSAFE}
+    for moves in (found.moves, *(r.moves for r in found.relaxations if r.bank is None)):
+        assert not {m.to_key for m in moves} & unsafe
     if found.mends_all:
         then = evaluate_plan(after(plan, found.moves))
         assert all(s.verdict in (Verdict.HOLDS, Verdict.ON_PAPER_ONLY, None) for s in then.supplies), [severe(s) for s in then.supplies]

@@ -129,6 +129,10 @@ def test_weakest_supply_decides_the_plan_and_a_weak_link_is_called_out():
     plan = plan_of(0.2, 1.2, 0.3)
     assert (plan.weakest_supply, plan.verdict) == ("s1", "fails")
     assert "weak_link" in codes(plan.weakest)
+    assert "can hang on Bay 0." in next(f.way_out for f in plan.weakest.findings if f.code == "weak_link")
+    # Nothing is sent to a supply that fails itself, though it holds longest.
+    failing = plan_of(0.8, 1.9)
+    assert "can hang elsewhere." in next(f.way_out for f in failing.weakest.findings if f.code == "weak_link")
     even = plan_of(0.3, 0.35)
     assert "weak_link" not in codes(even.weakest)
 

@@ -199,6 +199,23 @@ def test_nothing_is_moved_to_a_supply_that_feeds_ac_and_a_burst_that_never_comes
     assert (waiting.is_found, waiting.moves) == (True, ())
 
 
+def test_nothing_is_sent_to_a_supply_that_could_hurt_somebody():
+    """A bank with room at 25.2 V takes nothing, and what hangs there may leave; at 13.65 V the same bank takes it."""
+    loads = [
+        {"key": "a", "supply": "s0", "standby": {"current_a": 0.2}},
+        {"key": "b", "supply": "s0", "standby": {"current_a": 0.2}},
+        {"key": "c", "supply": "s1", "standby": {"current_a": 0.05}},
+    ]
+    roomy = {**SMALL, "bank": {**SMALL["bank"], "capacity_ah": 17}}
+    found = find_moves(plan_of(loads, [SMALL, roomy]))
+    assert found.mends_all
+    assert [m.to_key for m in found.moves] == ["s1"]
+    unsafe = find_moves(plan_of(loads, [SMALL, {**roomy, "charge_v": 25.2}]))
+    assert not unsafe.is_found
+    assert "s1" not in [m.to_key for m in unsafe.moves]
+    assert any("4.2 V a cell" in text for text in unsafe.blocked)
+
+
 def test_a_search_that_is_stopped_says_so_and_rules_nothing_out():
     """Stopped before it began."""
     plan = core_plan(merged(document(loads=[{"key": "a", "standby": {"current_a": 1.9}}]), {}))

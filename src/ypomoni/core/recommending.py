@@ -5,6 +5,7 @@ avoided is never offered, and where none helps the reason names what a bank cann
 """
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 from ypomoni.core.batteries import Bank
 from ypomoni.core.case import Case
@@ -15,7 +16,7 @@ from ypomoni.core.judgement.charging import lead_limit_v
 from ypomoni.core.loads import Load
 from ypomoni.core.recovery import recovery_beside
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import Finding, MethodResult, Severity, SoldBank, SupplyResult
+from ypomoni.core.results import Finding, MethodResult, Severity, SoldBank, SupplyResult, Verdict
 from ypomoni.core.sizing import c20_of, size_by, sold_banks
 from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_CHARGERS_A
@@ -83,6 +84,12 @@ def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts
         peak_standby_current_a=figures.peak_standby_current_a,
         peak_alarm_current_a=figures.peak_alarm_current_a,
     )
+
+
+@lru_cache(maxsize=256)
+def is_unsafe(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether something of severity danger is found of a supply."""
+    return judge_briefly(supply, loads).verdict is Verdict.UNSAFE
 
 
 def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> SupplyResult:

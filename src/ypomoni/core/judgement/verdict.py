@@ -84,7 +84,9 @@ def find_weak_link(covered: list[SupplyResult], weakest: SupplyResult | None) ->
     if weakest is None or weakest.holdover is None or not others:
         return None
     following = min(others, key=lambda s: s.coverage_ratio or 0.0)
-    strongest = max(others, key=lambda s: s.coverage_ratio or 0.0)
+    # Nobody is sent to a supply that fails itself or could hurt somebody.
+    sound = [s for s in others if s.verdict in (Verdict.HOLDS, Verdict.ON_PAPER_ONLY)]
+    strongest = max(sound, key=lambda s: s.coverage_ratio or 0.0, default=None)
     if following.holdover is None or (weakest.coverage_ratio or 0.0) >= WEAK_LINK_RATIO * (following.coverage_ratio or 0.0):
         return None
     return Finding(
@@ -93,7 +95,7 @@ def find_weak_link(covered: list[SupplyResult], weakest: SupplyResult | None) ->
         evidence=f"{weakest.name} holds {say_hours(weakest.holdover.expected, must_h=weakest.standby_h)} of {say_required_h(weakest.standby_h)}. "
         f"The next to give out is {following.name}, with {say_hours(following.holdover.expected, must_h=following.standby_h)} of {say_required_h(following.standby_h)}.",
         source="a site holds as long as its weakest supply",
-        way_out=f"Look on the balance board which loads of {weakest.name} can hang on {strongest.name}.",
+        way_out=f"Look on the balance board which loads of {weakest.name} can hang {f'on {strongest.name}' if strongest else 'elsewhere'}.",
     )
 
 

@@ -21,6 +21,7 @@ from ypomoni.core.optimiser.answers import Effort, Move, Objective
 from ypomoni.core.optimiser.picture import Row, rows_of
 from ypomoni.core.optimiser.program import Placement, Program
 from ypomoni.core.optimiser.units import demand_of, run_m, units_of
+from ypomoni.core.recommending import is_unsafe
 from ypomoni.core.sizing.simulation import sizing_outage
 from ypomoni.core.supplies import Plan, Supply
 
@@ -79,6 +80,7 @@ class Search:
         self.on: list[list[tuple[Load, ...]]] = [
             [tuple(moved(plan, load, s.key) for load in unit) for unit in self.units] for s in self.supplies
         ]
+        self._unsafe = {s.key for s in self.supplies if is_unsafe(replace(s, totals=()), plan.loads_on(s.key))}
         shape = (len(self.units), len(self.supplies))
         self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(shape)
         self.cost = np.array([[self._cost(unit, s) for s in self.supplies] for unit in self.units]).reshape(shape)
@@ -104,6 +106,9 @@ class Search:
     # -- what may be, and what it costs ------------------------------------------------------------------------------------------------
 
     def _may(self, unit: tuple[Load, ...], supply: Supply) -> bool:
+        # Nothing is sent to a supply that could hurt somebody; what hangs there may stay or leave.
+        if supply.key in self._unsafe and any(load.supply_key != supply.key for load in unit):
+            return False
         return not any(load.supply_key != supply.key and fixed_reason(self.plan, load, supply) for load in unit)
 
     def _cost(self, unit: tuple[Load, ...], supply: Supply) -> float:
