@@ -58,6 +58,16 @@ def result_of(connection, plan):
     return evaluate(connection, 1, [(read_document(read_tree(connection, ACTOR, plan["site_id"])), plan["key"])])[0].supplies[0]
 
 
+def test_points_that_were_made_stand_in_the_history_of_their_site_and_are_undone_together(connection, plan):
+    """Six log rows of one batch with the site's id; taken back, no point is left."""
+    assert make_points(connection, acting("made"), plan["id"]) == 6
+    statement = "SELECT site_id, verb FROM change WHERE aggregate = 'point' AND batch = 'made'"
+    logged = [tuple(row.values()) for row in connection.execute(statement).fetchall()]
+    assert logged == [(plan["site_id"], "create")] * 6
+    assert undo_batch(connection, acting("back"), "made") == 6
+    assert point_ids(connection, plan) == {}
+
+
 def test_points_are_made_from_the_register_once_and_follow_their_loads(connection, plan):
     """Battery, output, a branch, three devices; again makes none; a removed load's point waits and comes back with it."""
     assert make_points(connection, ACTOR, plan["id"]) == 6

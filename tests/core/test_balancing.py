@@ -24,6 +24,10 @@ WHY = {
         [{"key": "a", "alarm": {"current_a": 1.5, "provenance": "measured"}}],
         {"alarm_output_limit_a": 1.0},
     ),
+    "Other would be asked for 1.5 A in alarm at the peak": (
+        [{"key": "a", "alarm": {"current_a": 1.5, "provenance": "measured"}}],
+        {"output_limit_a": None, "alarm_output_limit_a": 1.0},
+    ),
     "it is for life safety, and Other feeds convenience": (
         [{"key": "a", "purpose": "life_safety"}, {"key": "b", "supply": "t", "purpose": "convenience"}],
         {},

@@ -11,7 +11,19 @@ import psycopg
 from pydantic import TypeAdapter, ValidationError
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import AGGREGATES, check_whole, create, create_many, edit, find, fresh_key, read_document, read_tree, taken_keys
+from ypomoni.actions.edit import (
+    AGGREGATES,
+    check_whole,
+    create,
+    create_many,
+    edit,
+    find,
+    fresh_key,
+    log_change,
+    read_document,
+    read_tree,
+    taken_keys,
+)
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of
 from ypomoni.actions.site_tree import SiteTree
@@ -111,7 +123,7 @@ def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_i
             return same["id"]
         values = {"plan_id": plan_id, "key": fresh_key(key, taken), "name": name, "kind": kind}
         owners = {"supply_id": supply["id"], "parent_id": parent_id, "load_id": load_id}
-        row = create_unchecked(connection, actor, {**values, **owners})
+        row = create_unchecked(connection, actor, tree.site["id"], {**values, **owners})
         taken.add(row["key"])
         points.append(row)
         made += 1
@@ -133,21 +145,10 @@ def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_i
     return made
 
 
-def create_unchecked(connection: Connection, actor: Actor, values: Row) -> Row:
+def create_unchecked(connection: Connection, actor: Actor, site_id: int, values: Row) -> Row:
     """Insert a point and log it; whoever makes many of them checks the site once."""
     row = AGGREGATES["point"].add(connection, {**values, "organisation_id": actor.organisation_id})
-    insert_change(
-        connection,
-        organisation_id=actor.organisation_id,
-        account_id=actor.account_id,
-        verb="create",
-        aggregate="point",
-        aggregate_id=row["id"],
-        site_id=None,
-        before=None,
-        after=row,
-        batch=actor.batch,
-    )
+    log_change(connection, actor, "create", "point", row, site_id, None, row)
     return row
 
 

@@ -7,7 +7,7 @@ from ypomoni.core.case import Case, Hindrance, hindrance_of
 from ypomoni.core.figures import compute_figures
 from ypomoni.core.judgement.cables import cable_drop, is_starved
 from ypomoni.core.loads import COPPER_OHM_MM2_PER_M, Cable, Load, Purpose, check_rail
-from ypomoni.core.meeting import Standing, can_be_computed, outputs, standings
+from ypomoni.core.meeting import Limit, Standing, can_be_computed, outputs, standings
 from ypomoni.core.recommending import SEVERE, judge_figures
 from ypomoni.core.results import Finding, Verdict
 from ypomoni.core.supplies import Plan, Supply
@@ -185,8 +185,9 @@ def _company(plan: Plan, load: Load, pieces: Mapping[str, int], supply: Supply) 
 
 def _limits(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iterator[str]:
     after = Case(supply, with_moves(plan, pieces, supply.key).loads_on(supply.key))
-    for standing, state in zip(outputs(after), ("in standby", "in alarm"), strict=False):
+    for standing in outputs(after):
         if not standing.is_met:
+            state = "in alarm" if standing.limit is Limit.OUTPUT_ALARM else "in standby"
             peak, limit = say_amps(standing.amount or 0.0), say_amps(standing.allowed)
             yield f"{supply.name} would be asked for {peak} {state} at the peak, and gives {limit}."
 
