@@ -224,7 +224,8 @@ def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
             if hours_h is None
             else f"its charger takes {say_hours_over(hours_h, allowed_h)} to bring it back to {share}, not {say_required_h(allowed_h)}."
         )
-        return f"{say_sold(sold)} would carry it, but {took} {charger_advice(fitted_with(case.supply, sold), case.loads)}"
+        charger = _charger_that_does(fitted_with(case.supply, sold), case.loads)
+        return f"A new {say_sold(sold)} would carry it, but {took} With it, {charger[:1].lower()}{charger[1:]}"
     # As it is now, where that is what stays.
     now = judge_briefly(case.supply, case.loads).findings
     evidence = next((f.evidence for f in now if f.code == left.code), left.evidence)
@@ -247,7 +248,12 @@ def what_to_fit(advice: Advice, case: Case) -> str:
 
 
 def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
-    """Say what charger brings the bank back in time, put back and judged; or why none does."""
+    """Say what charger brings the bank back in time, put back and judged, or why none does; and where else to look."""
+    found = _charger_that_does(supply, loads)
+    return f"{found} {ELSEWHERE}" if found.startswith("Fit a supply") else found
+
+
+def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> str:
     bank, requirement = supply.bank, supply.requirement
     if bank is None or bank.chemistry.is_primary:
         return ""
@@ -258,7 +264,7 @@ def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
     if earned:
         return f"No charger is named before this is put right: {earned[0].evidence}"
     if stronger is not None:
-        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps_at_least(stronger + standby_a)} in all at least. {ELSEWHERE}"
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps_at_least(stronger + standby_a)} in all at least."
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
