@@ -59,8 +59,10 @@ def _series(point: MeasuringPoint, instrument: Instrument, expected_a: float, pe
     chosen = _range(instrument, greatest_a, transmits=transmits)
     highest = instrument.ranges[-1] if instrument.ranges else None
     cautions = _beyond(instrument, greatest_a)
-    if chosen is None or highest is None:
+    if highest is None:
         jack = "the amp jack, highest range first"
+    elif chosen is None:
+        jack = "another meter, or a clamp"
     elif chosen is highest:
         jack = f"jack {highest.jack}, range {say_amps(highest.limit_a)}"
     else:
@@ -113,6 +115,7 @@ def steps_of(hookup: Hookup, kind: PointKind, *, has_locks: bool) -> tuple[str, 
     What is done is told by kind: a clamp opens nothing, a power meter is plugged in, and only a meter in series has leads to put back.
     """
     doors = ("An alarm test may open or lock doors: see that nobody is shut in and nothing is left open.",) if has_locks else ()
+    off = ("Its door may open or stay shut while the lock is disconnected: see who could walk in or be shut in.",) if has_locks else ()
     battery = (
         "Mains is isolated by a competent person. A battery's short-circuit current burns: eye protection on, rings and watch off. Touch no block that is swollen, hot or leaking.",
     )
@@ -130,12 +133,14 @@ def steps_of(hookup: Hookup, kind: PointKind, *, has_locks: bool) -> tuple[str, 
         return (*first, "Zero the clamp, then close it round one conductor. Nothing is opened.", READ, "Take the clamp off.", RESTORED)
     if hookup is Hookup.BENCH:
         return (
+            *off,
             "Disconnect the one device. Feed it from a bench supply at the battery's volts: current limit set first, polarity checked.",
             READ,
             "Switch the bench supply off, connect the device again, confirm that it works.",
             RESTORED,
         )
     return (
+        *off,
         "Plug the power meter between socket and plug. Mains is inside it: whole plugs and dry hands only.",
         READ,
         "Plug the device in as it was, and confirm that it works.",
