@@ -326,3 +326,30 @@ def test_balance_names_the_fewest_moves_of_a_file(file):
     assert command("balance", file, "--plan", "nowhere").returncode == 2
     file.write_text(json.dumps(document(loads=[{"standby": {"current_a": 1.9}}])))
     assert "No placement" in command("balance", file, "--plan", "as-found").stdout
+
+
+LINEAR = {"kind": "linear"}
+SWITCHING = {"kind": "switching", "efficiency_ratio": 0.85}
+# What cannot be: supply, load, where it is told; and a twin that can.
+IMPOSSIBLE = {
+    "a cut-off above a full battery's rest": ({"cutoff_v": 13.2}, {}, "plans[0].supplies[0].cutoff_v", {"cutoff_v": 12.0}, {}),
+    "a linear converter that lifts": ({}, {"rail_v": 15, "converter": LINEAR}, "plans[0].loads[0]", {}, {"rail_v": 9, "converter": LINEAR}),
+    "a least voltage above its rail": (
+        {},
+        {"rail_v": 5, "min_v": 10.8, "converter": SWITCHING},
+        "plans[0].loads[0].min_v",
+        {},
+        {"rail_v": 5, "min_v": 4.7, "converter": SWITCHING},
+    ),
+}
+
+
+@pytest.mark.parametrize("what", IMPOSSIBLE)
+def test_an_impossible_voltage_is_a_fault_of_the_input_but_a_stored_site_stays_readable(what):
+    """Refused with its path on the way in; read where it was stored before; the twin that is possible passes."""
+    supply, load, path, good_supply, good_load = IMPOSSIBLE[what]
+    with pytest.raises(DocumentFaults) as refused:
+        read_site(document(supply, [load]))
+    assert any(f.path.startswith(path) for f in refused.value.faults), refused.value.faults
+    assert read_site(document(supply, [load]), stored=True)
+    assert read_site(document(good_supply, [good_load]))
