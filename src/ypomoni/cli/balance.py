@@ -6,8 +6,7 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.optimiser import Effort, Objective, Relaxation, Relaxing, find_moves
-from ypomoni.core.recommending import say_sold
+from ypomoni.core.optimiser import Effort, Objective, find_moves, say_relaxation
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.proposal_json import dump_proposal
 from ypomoni.documents.site_file import read_site_text, to_core
@@ -48,13 +47,6 @@ def balance(file: Path, plan_key: str, least: str, seconds: float, *, as_json: b
     if found.is_found and found.moves and not found.is_proven:
         click.echo(f"Fewer were not ruled out: at most {found.gap_ratio or 0.0:.0%} from the best.")
     for r in found.relaxations:
-        click.echo(f"It would do: {_what(r)}. Moves: {', '.join(f'{m.name} -> {m.to_key}' for m in r.moves if m.to_key) or 'none'}.")
-
-
-def _what(r: Relaxation) -> str:
-    """Say what to change beside the moves."""
-    if r.bank is not None:
-        return f"a new {say_sold(r.bank)} in {r.supply_key}"
-    if r.kind is Relaxing.SUPPLY:
-        return f"one more supply like {r.supply_key}, with a new battery"
-    return f"leave out {', '.join(m.name for m in r.moves if m.to_key is None)}"
+        click.echo(
+            f"It would do: {say_relaxation(r, {})}. Moves: {', '.join(f'{m.name} -> {m.to_key}' for m in r.moves if m.to_key) or 'none'}."
+        )

@@ -58,16 +58,17 @@ def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult
 def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     """Return everything computed for one supply with its loads and what was read of them, judged."""
     loads = plan.loads_on(supply.key)
+    hindrance = hindrance_of(supply, loads)
     figures = compute_figures(supply, loads, in_full=True)
     facts = facts_of(supply, loads, figures)
-    if hindrance_of(supply, loads) is None and figures.case is not None and not figures.case.draws_nothing:
+    if hindrance is None and figures.case is not None and not figures.case.draws_nothing:
         facts = _with_advice(facts, figures, figures.case)
     else:
         reason = "Nothing hangs on it, so any battery holds." if is_idle(facts) else _why_no_advice(supply)
         facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
     findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
     result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts))
-    if hindrance_of(supply, loads) in NOT_COMPUTED:
+    if hindrance in NOT_COMPUTED:
         # They were good enough for what is checked against a limit; what is not computed is not shown.
         result = replace(result, standby_current_a=None, alarm_current_a=None, peak_current_a=None)
     return result

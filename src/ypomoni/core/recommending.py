@@ -215,7 +215,8 @@ def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
     """Say what a bank cannot mend."""
     requirement = case.requirement
     if left.code in ("charger_too_slow", "charger_never_recovers"):
-        found = recovery_beside(fitted_with(case.supply, sold), case.mean_current_a(in_alarm=False))
+        fitted = fitted_with(case.supply, sold)
+        found = recovery_beside(fitted, case.mean_current_a(in_alarm=False))
         hours_h = found.recovery_h if found else None
         allowed_h = requirement.recharge_h or 0.0
         share = say_percent(requirement.recharge_to_ratio)
@@ -224,7 +225,7 @@ def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
             if hours_h is None
             else f"its charger takes {say_hours_over(hours_h, allowed_h)} to bring it back to {share}, not {say_required_h(allowed_h)}."
         )
-        charger = _charger_that_does(fitted_with(case.supply, sold), case.loads)
+        charger, _ = _charger_that_does(fitted, case.loads)
         return f"A new {say_sold(sold)} would carry it, but {took} With it, {charger[:1].lower()}{charger[1:]}"
     # As it is now, where that is what stays.
     now = judge_briefly(case.supply, case.loads).findings
@@ -249,36 +250,46 @@ def what_to_fit(advice: Advice, case: Case) -> str:
 
 def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
     """Say what charger brings the bank back in time, put back and judged, or why none does; and where else to look."""
-    found = _charger_that_does(supply, loads)
-    return f"{found} {ELSEWHERE}" if found.startswith("Fit a supply") else found
+    words, is_stronger = _charger_that_does(supply, loads)
+    return f"{words} {ELSEWHERE}" if is_stronger else words
 
 
-def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> str:
+def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bool]:
+    """Say what charger does it, or why none; and whether that is a stronger supply, which loads that go elsewhere would spare."""
     bank, requirement = supply.bank, supply.requirement
     if bank is None or bank.chemistry.is_primary:
-        return ""
+        return "", False
     if not bank.suits(supply.nominal_v):
-        return "First put right how the blocks are joined."
+        return "First put right how the blocks are joined.", False
     standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
     stronger, earned = _smallest_charger(supply, loads, standby_a)
     if earned:
-        return f"No charger is named before this is put right: {earned[0].evidence}"
+        return _say_first(earned[0]), False
     if stronger is not None:
-        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {say_amps_at_least(stronger + standby_a)} in all at least."
+        whole = say_amps_at_least(stronger + standby_a)
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.", True
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
         boosted = replace(supply, charge_v=round(cell_v * bank.cells_in_series_count, 2), charge_mode=ChargeMode.CYCLIC)
         found_a, earned = _smallest_charger(boosted, loads, standby_a)
         if earned:
-            return f"No charger is named before this is put right: {earned[0].evidence}"
+            return _say_first(earned[0]), False
         if found_a is not None:
             ends = ", and that then goes back to float" if bank.chemistry.is_lead else ""
-            return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {say_volts(boosted.charge_v or 0)}{ends} does it."
+            at = say_volts(boosted.charge_v or 0)
+            return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {at}{ends} does it.", False
     hours = (
         f"{say_required_h(requirement.recharge_h)} to {say_percent(requirement.recharge_to_ratio)}" if requirement.recharge_h else "that"
     )
-    return f"No charger that suits this battery does {hours}. Agree on a longer time or a smaller share, or split the loads over more supplies."
+    return (
+        f"No charger that suits this battery does {hours}. Agree on a longer time or a smaller share, or split the loads over more supplies.",
+        False,
+    )
+
+
+def _say_first(earned: Finding) -> str:
+    return f"No charger is named before this is put right: {earned.evidence}"
 
 
 def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding]]:

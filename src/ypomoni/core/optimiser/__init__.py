@@ -5,7 +5,17 @@ supplies kept free of conveniences, output in standby and alarm with peaks, the 
 """
 
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Proposal, Relaxation, Relaxing
-from ypomoni.core.optimiser.relaxing import NEW_KEY, after, best_balance, bindings_of, blocked_in, coverage_ratio, reasons_of, relaxations
+from ypomoni.core.optimiser.relaxing import (
+    NEW_KEY,
+    after,
+    best_balance,
+    bindings_of,
+    blocked_in,
+    coverage_ratio,
+    reasons_of,
+    relaxations,
+    say_relaxation,
+)
 from ypomoni.core.optimiser.search import Search
 from ypomoni.core.supplies import Plan
 
@@ -23,6 +33,7 @@ __all__ = [
     "after",
     "coverage_ratio",
     "find_moves",
+    "say_relaxation",
 ]
 
 

@@ -1,6 +1,6 @@
 """Where moving alone cannot do it: the best balance there is, why that is not enough, and the smallest change that would. Called by the front."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from ypomoni.core.balancing import fixed_reason, moved
@@ -11,7 +11,7 @@ from ypomoni.core.meeting import Limit, can_be_computed, meets, standings
 from ypomoni.core.optimiser.answers import Binding, Effort, Move, Objective, Relaxation, Relaxing
 from ypomoni.core.optimiser.search import Search
 from ypomoni.core.optimiser.units import units_of
-from ypomoni.core.recommending import NEVER, SEVERE, fitted_with, judge_briefly, recommend_bank
+from ypomoni.core.recommending import NEVER, SEVERE, fitted_with, judge_briefly, recommend_bank, say_sold
 from ypomoni.core.requirements import Method
 from ypomoni.core.results import SoldBank, Verdict
 from ypomoni.core.sizing import c20_of, sold_banks
@@ -41,6 +41,16 @@ def after(plan: Plan, moves: tuple[Move, ...]) -> Plan:
     """Return a plan with moves made; what is left out hangs on nothing."""
     to = {m.load_key: m.to_key for m in moves}
     return replace(plan, loads=tuple(moved(plan, load, to[load.key]) if load.key in to else load for load in plan.loads))
+
+
+def say_relaxation(r: Relaxation, names: Mapping[str, str]) -> str:
+    """Say what to change beside the moves. ``names`` are those of supplies by key; a key stands for itself where it has none."""
+    supply = names.get(r.supply_key or "", r.supply_key or "")
+    if r.kind is Relaxing.BATTERY and r.bank is not None:
+        return f"a new {say_sold(r.bank)} in {supply}"
+    if r.kind is Relaxing.SUPPLY:
+        return f"one more supply like {supply}, with a new battery"
+    return f"{', '.join(m.name for m in r.dropped)} left out"
 
 
 def bindings_of(plan: Plan) -> tuple[Binding, ...]:

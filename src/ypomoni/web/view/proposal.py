@@ -3,8 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.jobs import JobView, chosen_of
-from ypomoni.core.optimiser import Move, Objective, Proposal, Relaxation, Relaxing
-from ypomoni.core.recommending import say_sold
+from ypomoni.core.optimiser import Move, Objective, Proposal, Relaxation, Relaxing, say_relaxation
 from ypomoni.core.wording import plain_number, say_percent
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.board import LIMIT_WORDS, say_standing
@@ -87,7 +86,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[Row], loads:
         options=tuple(
             OptionLine(
                 number=n,
-                text=_say_relaxation(r, names),
+                text=say_relaxation(r, names),
                 sure="smallest of its kind: smaller ones were ruled out" if r.is_smallest else "a smaller one was not ruled out in time",
                 is_shown=n == option,
             )
@@ -127,7 +126,7 @@ def _found(job: JobView, found: Proposal, relaxation: Relaxation | None, left: i
     stays = " It does not mend the rest, see below." if found.blocked else ""
     if relaxation is not None:
         return (
-            f"With {_say_relaxation(relaxation, names)}: {count}",
+            f"With {say_relaxation(relaxation, names)}: {count}",
             f"After them every supply that is computed keeps its limits, by the simulation.{stays}",
         )
     if found.is_found:
@@ -151,12 +150,3 @@ def _found(job: JobView, found: Proposal, relaxation: Relaxation | None, left: i
         return "Moving alone does not do it", f"Every placement was ruled out.{share}{sure if share else ''}"
     stopped = "Cancelled" if job.state == "cancelled" else "None was found in time"
     return stopped, f"Nothing is ruled out.{share}{sure if share else ''}"
-
-
-def _say_relaxation(r: Relaxation, names: dict[str, str]) -> str:
-    supply = names.get(r.supply_key or "", r.supply_key or "")
-    if r.kind is Relaxing.BATTERY and r.bank is not None:
-        return f"a new {say_sold(r.bank)} in {supply}"
-    if r.kind is Relaxing.SUPPLY:
-        return f"one more supply like {supply}, with a new battery"
-    return f"{', '.join(m.name for m in r.dropped)} left out"
