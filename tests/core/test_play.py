@@ -4,7 +4,7 @@ import math
 
 import pytest
 import referee
-from builders import core_plan, document
+from builders import core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -99,6 +99,32 @@ def test_an_outage_with_a_days_temperature_curve_agrees_with_the_referee(chemist
         end_s = referee.run(pack_at, theirs, 0.0, cutoff_v, 1e9, 0, start=(4.5 * 3600, u, d))
         assert t == pytest.approx(4.5 * 3600, abs=1.5)
     assert abs(played.end.t_h * 3600 - end_s) <= max(1.5, 0.001 * end_s)
+
+
+@settings(max_examples=40, deadline=None)
+@given(
+    behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
+    current_a=st.floats(0.02, 4.0),
+    burst_a=st.floats(0.0, 8.0),
+    per_hour=st.sampled_from([0.25, 1, 6]),
+    cutoff_v=st.sampled_from([None, 10.5, 11.5, 12.1]),
+    min_v=st.sampled_from([None, 9.0, 11.0]),
+    cable_m=st.sampled_from([0, 30]),
+    age_y=st.floats(0.0, 8.0),
+)
+def test_plan_and_played_outage_name_one_cause(behaviour, current_a, burst_a, per_hour, cutoff_v, min_v, cable_m, age_y):
+    """With no alarm both end at one instant, of one cause; a cable or an overload is the narrower word for a bank that gives no more."""
+    load = {"behaviour": behaviour, "min_v": min_v, "standby": {"current_a": current_a, "provenance": "measured"}}
+    load["bursts"] = [{"current_a": max(burst_a, current_a), "duration_s": 15, "per_hour": per_hour}]
+    if cable_m:
+        load["cable"] = {"length_m": cable_m, "section_mm2": 1.0}
+    changes = {"supply": {"cutoff_v": cutoff_v, "bank": {"age_y": age_y}}, "loads": [load], "requirement": {"alarm_min": 0}}
+    plan = evaluate(**changes)
+    case = case_of(**changes)
+    played = play_supply(case, Conditions())
+    assert played.end.t_h == pytest.approx(plan.endurance_h, rel=1e-3, abs=1e-3)
+    told = why_it_ends(case, Conditions(), played).code.value
+    assert plan.limited_by.value in {"cable": ("capacity",), "overload": ("capacity", "end_voltage")}.get(told, (told,))
 
 
 @settings(max_examples=40, deadline=None)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from ypomoni.core import workings
 from ypomoni.core.band import estimate_band
 from ypomoni.core.case import Case, Hindrance, ThresholdOrigin, has_dc_currents, hindrance_of
+from ypomoni.core.ending import EndFacts, cause_of_end
 from ypomoni.core.endurance import low_battery_warning, named_bursts
 from ypomoni.core.loads import Load
 from ypomoni.core.recovery import charge_current_a, recovery_beside, recovery_with
@@ -21,9 +22,6 @@ from ypomoni.core.sizing import explain_disagreement, size_by, size_by_all_metho
 from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.supplies import SHARED_CHARGER_KINDS, Supply
 
-NOTICEABLY_LONGER_RATIO = 1.05
-# An alarm that fails with more than this share of the charge left fails of its current, not of spent capacity.
-CHARGE_LEFT_RATIO = 0.25
 # More marks than this are not told apart on any strip.
 MOST_BURST_MARKS = 200
 NOT_COMPUTED = frozenset({Hindrance.KIND, Hindrance.AC_LOAD})
@@ -212,23 +210,25 @@ def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[L
     end = today.end
     if today.holdover_h <= 0 and end.in_alarm and today.endurance_h > 0:
         return LimitedBy.ALARM, None
-    if end.cause is EndCause.COLLAPSE:
-        return LimitedBy.VOLTAGE_COLLAPSE, None
-    if case.threshold.origin is ThresholdOrigin.CHEMISTRY:
-        return LimitedBy.END_VOLTAGE, None
-    if averaged_h is not None and end.in_burst and averaged_h >= NOTICEABLY_LONGER_RATIO * today.holdover_h and averaged_h > 0:
-        return LimitedBy.BURST, None
-    lowered_h = None
-    if case.threshold.origin is ThresholdOrigin.CUTOFF:
-        needed_v = case.needed_v
-        if case.threshold.threshold_v > needed_v + 1e-6:
-            lowered_h = case.holdover(threshold_v=needed_v).holdover_h
-            if lowered_h >= NOTICEABLY_LONGER_RATIO * today.holdover_h and lowered_h > 0:
-                return LimitedBy.CUTOFF_HIGH, lowered_h
-    left_ratio = 1.0 - end.u_ah / case.outage().pack.capacity_ah
-    if end.in_alarm and left_ratio > CHARGE_LEFT_RATIO:
-        return LimitedBy.ALARM, lowered_h
-    return LimitedBy.CAPACITY, lowered_h
+    return cause_of_end(
+        EndFacts(
+            t_h=today.holdover_h,
+            collapses=end.cause is EndCause.COLLAPSE,
+            at_end_voltage=case.threshold.origin is ThresholdOrigin.CHEMISTRY,
+            in_burst=end.in_burst,
+            in_alarm=end.in_alarm,
+            charge_left_ratio=1.0 - end.u_ah / case.outage().pack.capacity_ah,
+            evenly_spread_h=lambda: averaged_h or 0.0,
+            lowered_h=lambda: _lowered_h(case),
+        )
+    )
+
+
+def _lowered_h(case: Case) -> float | None:
+    """Return the holdover with the cut-off lowered to what is needed; None where it is not the cut-off that ends it. [h]"""
+    if case.threshold.origin is not ThresholdOrigin.CUTOFF or case.threshold.threshold_v <= case.needed_v + 1e-6:
+        return None
+    return case.holdover(threshold_v=case.needed_v).holdover_h
 
 
 def _shares(case: Case) -> tuple[LoadShare, ...]:
