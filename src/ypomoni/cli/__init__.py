@@ -1,22 +1,32 @@
 """The command line: one file per command group. `calc` and `simulate` need no database and load nothing that does; the others say which they use."""
 
 from importlib import import_module
+from typing import NamedTuple
 
 import click
 
-# Loaded only when asked for, so that `calc` starts without a database driver.
+
+class Told(NamedTuple):
+    """Where a command is, and its line in the list of commands."""
+
+    module: str
+    name: str
+    line: str
+
+
+# A command is loaded only when it is asked for, so that the help comes at once and `calc` starts without a database driver.
 COMMANDS = {
-    "calc": "ypomoni.cli.calc:calc",
-    "simulate": "ypomoni.cli.simulate:simulate",
-    "balance": "ypomoni.cli.balance:balance",
-    "import": "ypomoni.cli.sites:import_command",
-    "export": "ypomoni.cli.sites:export_command",
-    "account": "ypomoni.cli.sites:account_command",
-    "demo": "ypomoni.cli.server:demo",
-    "serve": "ypomoni.cli.server:serve",
-    "stop": "ypomoni.cli.server:stop",
-    "worker": "ypomoni.cli.worker:worker",
-    "migrate": "ypomoni.cli.server:migrate_command",
+    "calc": Told("calc", "calc", "Say what holds, what gives out first and what to fit."),
+    "simulate": Told("simulate", "simulate", "Play one outage, and say when and why it ends."),
+    "balance": Told("balance", "balance", "Say which moves make every supply hold."),
+    "import": Told("sites", "import_command", "Bring a site file in."),
+    "export": Told("sites", "export_command", "Print the site file of a site."),
+    "account": Told("sites", "account_command", "Make an account."),
+    "demo": Told("server", "demo", "Start everything with demo data and print the address."),
+    "serve": Told("server", "serve", "Serve for real."),
+    "stop": Told("server", "stop", "Stop the database of the demo."),
+    "worker": Told("worker", "worker", "Work on what waits in the queue."),
+    "migrate": Told("server", "migrate_command", "Bring the database up to date."),
 }
 
 
@@ -25,10 +35,12 @@ class _Lazy(click.Group):
         return list(COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in COMMANDS:
-            return None
-        module, _, name = COMMANDS[cmd_name].partition(":")
-        return getattr(import_module(module), name)
+        told = COMMANDS.get(cmd_name)
+        return None if told is None else getattr(import_module(f"ypomoni.cli.{told.module}"), told.name)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, told.line) for name, told in COMMANDS.items()])
 
 
 @click.group(cls=_Lazy)

@@ -63,7 +63,9 @@ class Why:
     overload: str = ""
 
 
-def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = None, evenly_spread: bool = False) -> Played:
+def play_supply(
+    case: Case, conditions: Conditions, *, until_h: float | None = None, evenly_spread: bool = False, until_end: bool = False
+) -> Played:
     """Return the outage of a supply that has a bank and draws something, played under conditions.
 
     Parameters
@@ -72,6 +74,8 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
         Play no further than this; without it until the supply cuts off or the bank is at its end voltage. [h]
     evenly_spread
         Play every burst as its average over its period.
+    until_end
+        Play no further than the end of the equipment, and note nothing before it but the low-battery warning: all that hours need.
 
     Raises
     ------
@@ -85,12 +89,16 @@ def play_supply(case: Case, conditions: Conditions, *, until_h: float | None = N
         pack_at(degc)
     standby, alarm = _timelines(case, conditions)
 
+    limits = limits_of(case, conditions.cutoff_v, evenly_spread=evenly_spread)
+    if until_end:
+        limits = [replace(n, ends_run=n.ends_equipment) for n in limits if n.ends_equipment or n.mark is Mark.WARNING]
+
     def played(longest_h: float, averaged_until_h: float) -> Played:
         player = Player(
             pack_at,
             standby,
             alarm,
-            limits_of(case, conditions.cutoff_v, evenly_spread=evenly_spread),
+            limits,
             curve,
             alarm_at_h=conditions.alarm_at_h,
             alarm_h=conditions.alarm_h,
@@ -221,7 +229,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
             in_burst=bool(bursts) and rest_v >= _limit_at_rest_v(case, event),
             in_alarm=event.in_alarm,
             charge_left_ratio=event.charge_left_ratio,
-            evenly_spread_h=lambda: _end_h(play_supply(case, conditions, evenly_spread=True)),
+            evenly_spread_h=lambda: _end_h(play_supply(case, conditions, evenly_spread=True, until_end=True)),
             lowered_h=lambda: _lowered_h(case, conditions, event),
         )
     )
@@ -380,7 +388,7 @@ def _lowered_h(case: Case, conditions: Conditions, event: Event) -> float | None
     needed_v = case.needed_v
     if event.limit_v is None or event.limit_v <= needed_v + 1e-6 or event.t_h <= 0:
         return None
-    return _end_h(play_supply(case, replace(conditions, cutoff_v=needed_v)))
+    return _end_h(play_supply(case, replace(conditions, cutoff_v=needed_v), until_end=True))
 
 
 def _end_h(played: Played) -> float:
@@ -404,12 +412,12 @@ def low_battery_warning(case: Case) -> LowBatteryWarning | None:
     """Return the time from the low-battery warning to the end, in standby and in an alarm that starts as it comes; None without one."""
     if case.supply.low_battery_v is None or case.draws_nothing:
         return None
-    played = play_supply(case, Conditions())
+    played = play_supply(case, Conditions(), until_end=True)
     warned = next((e for e in played.events if e.mark is Mark.WARNING), None)
     if warned is None:
         return None
     end_h = _end_h(played)
-    alarm_end_h = _end_h(play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H)))
+    alarm_end_h = _end_h(play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H), until_end=True))
     return LowBatteryWarning(at_h=warned.t_h, standby_h=max(0.0, end_h - warned.t_h), alarm_h=max(0.0, alarm_end_h - warned.t_h))
 
 

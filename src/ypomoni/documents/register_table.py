@@ -13,6 +13,7 @@ from ypomoni.core.device_types import improbable_current, say_improbable, types_
 from ypomoni.core.loads import check_rail
 from ypomoni.core.wording import plain_number
 from ypomoni.documents import quantities as q
+from ypomoni.documents.formula_cells import guarded, unguarded
 from ypomoni.documents.quantities import (
     QuantityTextError,
     read_count,
@@ -70,7 +71,6 @@ CURRENT_FIELDS = frozenset({"standby", "alarm", "standby_total", "alarm_total"})
 COLUMN_UNITS = ("µA", "mA", "A", "W")
 _HEADER_UNIT = re.compile(r"[\[(]\s*([µμumk]?(?:Ah?|W|V|VA|m|mm²|mm2))\s*[\])]|\b([µμum]?A|m?W|V|VA|mm²|mm2)\b\s*$")
 _TOTALS = re.compile(r"^\s*(grand\s+)?(sub-?\s*)?(total|sum|summe|gesamt)s?\b", re.IGNORECASE)
-_FORMULA = re.compile(r"^'*[=+\-@\t\r]")
 PURPOSES = {
     "life_safety": "life safety",
     "security": "security",
@@ -81,16 +81,6 @@ PROVENANCES = {"measured": "measured", "data_sheet": "data sheet", "nameplate": 
 
 
 _WEAK = frozenset({"current", "ma", "draw", "unit", "type", "number", "use", "max", "output", "source", "panel", "normal"})
-
-
-def guarded(text: str) -> str:
-    """Return a text that no spreadsheet takes for a formula: an apostrophe before what could be one."""
-    return f"'{text}" if _FORMULA.match(text) else text
-
-
-def unguarded(text: str) -> str:
-    """Return a text as it was before `guarded`."""
-    return text[1:] if text.startswith("'") and _FORMULA.match(text[1:]) else text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -11,20 +12,28 @@ from ypomoni.core.endurance import Why
 from ypomoni.core.results import Finding, PlanResult, SupplyResult
 from ypomoni.core.simulation.play import Played
 from ypomoni.core.survival import SurvivalCurve
-from ypomoni.documents.register_table import guarded
+from ypomoni.documents.formula_cells import guarded
 
-_SUPPLY = TypeAdapter(SupplyResult)
-_SUPPLY_FINDING = TypeAdapter(Finding)
+
+@cache
+def _supply_adapter() -> TypeAdapter[SupplyResult]:
+    """Return the adapter of a result. Building it takes a quarter of a second, so it is built by the first that asks."""
+    return TypeAdapter(SupplyResult)
+
+
+@cache
+def _finding_adapter() -> TypeAdapter[Finding]:
+    return TypeAdapter(Finding)
 
 
 def dump_supply_result(result: SupplyResult) -> str:
     """Return a supply's result as JSON text that `load_supply_result` reads back."""
-    return _SUPPLY.dump_json(result).decode()
+    return _supply_adapter().dump_json(result).decode()
 
 
 def load_supply_result(text: str | bytes) -> SupplyResult:
     """Return a supply's result from JSON text."""
-    return _SUPPLY.validate_json(text)
+    return _supply_adapter().validate_json(text)
 
 
 Curves = dict[str, SurvivalCurve]
@@ -93,13 +102,13 @@ def _plan(plan: PlanResult, curves: Curves) -> dict[str, Any]:
         "verdict": plan.verdict,
         "meets_requirement": plan.meets_requirement,
         "weakest_supply": plan.weakest_supply,
-        "findings": [_SUPPLY_FINDING.dump_python(f, mode="json") for f in plan.findings],
+        "findings": [_finding_adapter().dump_python(f, mode="json") for f in plan.findings],
         "supplies": [_supply(s, curves.get(s.key)) for s in plan.supplies],
     }
 
 
 def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]:
-    full = _SUPPLY.dump_python(result, mode="json")
+    full = _supply_adapter().dump_python(result, mode="json")
     return {
         "key": result.key,
         "name": result.name,
