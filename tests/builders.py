@@ -2,7 +2,7 @@
 
 import copy
 
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
 
 REQUIREMENT = {"key": "r", "name": "Intruder", "standby_h": 24, "alarm_min": 30, "recharge_h": 24, "method": "simulation"}

@@ -7,11 +7,11 @@ import json
 import sys
 from pathlib import Path
 
-from ypomoni.core.batteries import Pack, cell_of
-from ypomoni.core.cells import CellModel
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.discharge_table import DischargeRow, DischargeTable, fit_table
-from ypomoni.core.simulation.state import walk
+from ypomoni.core.chemistries.cells import CellModel
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, fit_table
+from ypomoni.core.outage.walk import walk
+from ypomoni.core.things.batteries import Pack, cell_of
 
 ROOT = Path(__file__).parent.parent
 TRUTH = ROOT / "tests" / "reference" / "truth"

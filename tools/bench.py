@@ -23,15 +23,16 @@ from screenshots import ARGUMENTS, LAPTOP, open_page, sign_in
 from throwaway import application, served
 from web.client import Client  # pyright: ignore[reportMissingImports]
 
-from ypomoni.core.batteries import Bank, build_pack
-from ypomoni.core.case import Case
-from ypomoni.core.endurance import Conditions, play_supply
-from ypomoni.core.optimiser import Effort, Proposal, find_moves
-from ypomoni.core.recommending import recommend_bank
-from ypomoni.core.simulation import Outage, build_timeline
+from ypomoni.core.balance.search import Effort, Proposal, find_moves
+from ypomoni.core.evaluation.recommending import recommend_bank
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.demand import build_timeline
+from ypomoni.core.outage.playing import Conditions, play_supply
+from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.survival import sample_holdovers
 from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
-from ypomoni.core.survival import sample_holdovers
+from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.documents.site_file import read_site, to_core
 from ypomoni.documents.site_model import SiteFile
 

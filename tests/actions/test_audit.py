@@ -15,7 +15,7 @@ from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site
 from ypomoni.actions.register import change_many, duplicate, import_loads, keep_device, load_of_device, measured_devices
-from ypomoni.core.readings import State
+from ypomoni.core.things.readings import State
 from ypomoni.documents.site_file import read_site, write_site
 
 ACTOR = Actor(organisation_id=1, account_id=1)

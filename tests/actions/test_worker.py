@@ -12,7 +12,7 @@ from psycopg.rows import dict_row
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.jobs import ask_for_moves, cancel, see_job
-from ypomoni.core.optimiser import Objective
+from ypomoni.core.balance.search import Objective
 
 COMMAND = [sys.executable, "-c", "from ypomoni.cli import main; main()", "worker", "--with-parent"]
 

@@ -5,11 +5,11 @@ from dataclasses import replace
 
 from builders import core_plan, document, merged
 
-from ypomoni.core.balancing import fixed_reason, moved
-from ypomoni.core.loads import Burst, Run
-from ypomoni.core.meeting import meets
-from ypomoni.core.optimiser.units import run_m, units_of
-from ypomoni.core.places import Place
+from ypomoni.core.balance.limits import meets
+from ypomoni.core.balance.moves import fixed_reason, moved
+from ypomoni.core.balance.search.units import run_m, units_of
+from ypomoni.core.things.loads import Burst, Run
+from ypomoni.core.things.places import Place
 
 EASY = {"standby_h": 12, "alarm_min": 30}
 

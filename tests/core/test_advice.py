@@ -7,11 +7,11 @@ from dataclasses import replace
 import pytest
 from builders import core_plan, document, merged
 
-from ypomoni.core.balancing import offers_for, with_moves
-from ypomoni.core.evaluation import evaluate_plan, evaluate_supply
-from ypomoni.core.optimiser import Effort, after, find_moves
-from ypomoni.core.results import Severity, Verdict
-from ypomoni.core.supplies import ChargeMode
+from ypomoni.core.balance.moves import offers_for, with_moves
+from ypomoni.core.balance.search import Effort, after, find_moves
+from ypomoni.core.evaluation.evaluate import evaluate_plan, evaluate_supply
+from ypomoni.core.telling.results import Severity, Verdict
+from ypomoni.core.things.supplies import ChargeMode
 from ypomoni.documents.quantities import read_current
 from ypomoni.documents.site_file import to_core
 

@@ -15,9 +15,10 @@ if __name__ == "__main__":
 from builders import document
 from core.test_findings import HEALTHY, ROWS
 
-from ypomoni.core.case import Case
-from ypomoni.core.endurance import Conditions, play_supply, why_it_ends
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.playing import Conditions, play_supply
+from ypomoni.core.outage.why import why_it_ends
 from ypomoni.documents.results_json import write_plans
 from ypomoni.documents.site_file import read_site, read_site_text, to_core
 

@@ -3,8 +3,8 @@
 import pytest
 from builders import core_plan, document, merged
 
-from ypomoni.core.balancing import offers_for, why_not, with_moves
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.balance.moves import offers_for, why_not, with_moves
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 
 
 def plan_of(loads, other=None):

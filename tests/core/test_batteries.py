@@ -5,9 +5,9 @@ from pathlib import Path
 
 import pytest
 
-from ypomoni.core.batteries import Bank, build_pack, cell_of, cells_of_block, constant_current_run_h
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError, QuantityError
+from ypomoni.core.things.batteries import Bank, build_pack, cell_of, cells_of_block, constant_current_run_h
 
 ROWS = Path(__file__).parent.parent / "reference" / "agm_12v_7ah.csv"
 AGM = CHEMISTRIES["lead_agm"]

@@ -4,8 +4,8 @@ import copy
 
 from builders import audited, document, merged, reading
 
-from ypomoni.core.comparing import compare_plans
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.balance.comparing import compare_plans
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
 
 

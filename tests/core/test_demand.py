@@ -5,9 +5,8 @@ import referee
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.loads import Behaviour, Burst, Converter, ConverterKind, During, Load, Provenance, StatedCurrent
-from ypomoni.core.simulation import LoadCurrents, build_timeline
-from ypomoni.core.simulation.demand import common_period_h, mean_draw, peak_draw
+from ypomoni.core.outage.demand import LoadCurrents, build_timeline, common_period_h, mean_draw, peak_draw
+from ypomoni.core.things.loads import Behaviour, Burst, Converter, ConverterKind, During, Load, Provenance, StatedCurrent
 
 BURST = st.fixed_dictionaries(
     {

@@ -2,7 +2,7 @@
 
 import pytest
 
-from ypomoni.core.device_types import DEVICE_TYPES, IMPROBABLE_TIMES, improbable_current, types_of
+from ypomoni.core.things.device_types import DEVICE_TYPES, IMPROBABLE_TIMES, improbable_current, types_of
 
 MEANT = {
     "Door magnet, fail-safe": ("Magnetic lock", "mag-locks", "EM lock", "Electromagnetic locks", "door mags", "Maglock 280 kg"),

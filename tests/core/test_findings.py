@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from builders import audited, codes, core_plan, document, evaluate, merged, other_load, reading
 
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
 
 QUIET = {"standby": {"current_a": 0.1, "provenance": "measured"}}
@@ -421,9 +421,9 @@ def test_an_empty_supply_takes_no_verdict_from_its_plan_and_an_unknown_one_does(
 
 def test_an_outage_begins_as_full_as_the_charger_makes_the_bank():
     """13.3 V on four cells is 3.325 V: 0.8 of LFP's curve. Hours, played outage, samples and sizing all begin there."""
-    from ypomoni.core.case import Case
-    from ypomoni.core.endurance import Conditions, play_supply
-    from ypomoni.core.survival import sample_holdovers
+    from ypomoni.core.outage.case import Case
+    from ypomoni.core.outage.playing import Conditions, play_supply
+    from ypomoni.core.outage.survival import sample_holdovers
 
     changes = {
         "supply": {"bank": LFP, "charge_v": 13.3, "cutoff_v": 11.2},

@@ -5,7 +5,7 @@ import math
 import pytest
 from builders import audited, codes, document, evaluate, merged
 
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
 
 QUIET = {"standby": {"current_a": 0.1, "provenance": "measured"}}

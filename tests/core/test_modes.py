@@ -6,12 +6,12 @@ import pytest
 import referee
 from builders import LOAD, audited, codes, document, evaluate, merged, reading
 
-from ypomoni.core.batteries import build_pack
-from ypomoni.core.case import Case
-from ypomoni.core.evaluation import evaluate_plan
-from ypomoni.core.loads import Cable
-from ypomoni.core.places import SPREAD_DEGC, Place, share_on
-from ypomoni.core.workings import of_load
+from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.evaluation.workings import of_load
+from ypomoni.core.outage.case import Case
+from ypomoni.core.things.batteries import build_pack
+from ypomoni.core.things.loads import Cable
+from ypomoni.core.things.places import SPREAD_DEGC, Place, share_on
 from ypomoni.documents.site_file import read_site, to_core
 
 BURST = {"current_a": 1.5, "duration_s": 8, "per_hour": 1}

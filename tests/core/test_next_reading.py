@@ -7,11 +7,11 @@ import random
 import pytest
 from builders import audited, core_plan, points_of
 
-from ypomoni.core.evaluation import evaluate_supply
-from ypomoni.core.next_reading import suggest_readings
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, State
-from ypomoni.core.reconciliation import Tree
-from ypomoni.core.totals import explained_square, shift_of_loads, solve
+from ypomoni.core.evaluation.evaluate import evaluate_supply
+from ypomoni.core.measuring.next_reading import suggest_readings
+from ypomoni.core.measuring.reconciliation import Tree
+from ypomoni.core.outage.conditioning import explained_square, shift_of_loads, solve
+from ypomoni.core.things.readings import DEFAULT_INSTRUMENT, State
 
 
 def load(key, current_a, provenance, quantity=1, **more):

@@ -7,11 +7,11 @@ import pytest
 from builders import core_plan, document, merged
 from core.placements import bursty_plan, full_site, least_by_trying_all, metres_of, plan_of, random_plan, with_runs
 
-from ypomoni.core.case import Case
-from ypomoni.core.meeting import carries, meets
-from ypomoni.core.optimiser import Effort, Objective, Relaxing, after, coverage_ratio, find_moves
-from ypomoni.core.optimiser.relaxing import with_bank
-from ypomoni.core.optimiser.search import Search
+from ypomoni.core.balance.limits import carries, meets
+from ypomoni.core.balance.search import Effort, Objective, Relaxing, after, coverage_ratio, find_moves
+from ypomoni.core.balance.search.placing import Search
+from ypomoni.core.balance.search.relaxing import with_bank
+from ypomoni.core.outage.case import Case
 
 ONLY_MOVES = Effort(relax_s=0)
 # Carries some 0.26 A for its 24 hours.

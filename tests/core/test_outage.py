@@ -8,11 +8,12 @@ from builders import document
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.batteries import Bank, build_pack
-from ypomoni.core.case import Case
-from ypomoni.core.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
-from ypomoni.core.simulation import LoadCurrents, Outage, build_timeline
-from ypomoni.core.simulation.state import walk
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.demand import LoadCurrents, build_timeline
+from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.walk import walk
+from ypomoni.core.things.batteries import Bank, build_pack
+from ypomoni.core.things.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
 from ypomoni.documents.site_file import read_site, to_core
 
 NEW_AND_WARM = (1.0, 25.0)

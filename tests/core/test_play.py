@@ -8,12 +8,13 @@ from builders import core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.batteries import build_pack
-from ypomoni.core.case import Case
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.endurance import Conditions, WhyCode, losses, low_battery_warning, play_supply, why_it_ends
 from ypomoni.core.errors import OutsideTableError
-from ypomoni.core.simulation.play import Mark
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.play import Mark
+from ypomoni.core.outage.playing import Conditions, losses, low_battery_warning, play_supply
+from ypomoni.core.outage.why import WhyCode, why_it_ends
+from ypomoni.core.things.batteries import build_pack
 
 TRANSMIT = {"current_a": 1.9, "duration_s": 12, "per_hour": 2}
 BLOCKS = {

@@ -6,9 +6,9 @@ from builders import core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.case import Case
-from ypomoni.core.evaluation import evaluate_plan
-from ypomoni.core.simulation import EndCause
+from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.ends import EndCause
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
 

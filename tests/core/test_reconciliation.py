@@ -6,8 +6,8 @@ import random
 import pytest
 from builders import audited, core_plan, reading
 
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, State, why_not_load
-from ypomoni.core.reconciliation import reconcile_plan
+from ypomoni.core.measuring.reconciliation import reconcile_plan
+from ypomoni.core.things.readings import DEFAULT_INSTRUMENT, State, why_not_load
 
 MEASURED, DATA_SHEET, ESTIMATE = "measured", "data_sheet", "estimate"
 

@@ -9,13 +9,13 @@ from builders import codes, core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.batteries import Bank, build_pack, cell_of
-from ypomoni.core.case import Case
-from ypomoni.core.cells import constant_current_run_h, rate_for_run_per_h
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.discharge_table import DischargeRow, DischargeTable, fit_table
+from ypomoni.core.chemistries.cells import constant_current_run_h, rate_for_run_per_h
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, fit_table
 from ypomoni.core.errors import QuantityError
+from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
+from ypomoni.core.things.batteries import Bank, build_pack, cell_of
 
 ROOT = Path(__file__).parent.parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
@@ -161,7 +161,7 @@ def test_own_stock_overrides_the_sold_list():
     found = document(loads=[{"standby": {"current_a": 0.5}}])
     found["stock"] = [{"chemistry": "lead_agm", "block_v": 12, "capacity_ah": ah, "rate_h": rate} for ah, rate in ((10, 20), (38, 10))]
     plan = core_plan(found)
-    from ypomoni.core.evaluation import evaluate_supply
+    from ypomoni.core.evaluation.evaluate import evaluate_supply
 
     bank = evaluate_supply(plan, plan.supplies[0]).recommended_bank
     assert (bank.capacity_ah, bank.rate_h) in {(10, 20), (38, 10)}

@@ -6,10 +6,9 @@ from pathlib import Path
 import pytest
 from builders import document, evaluate, merged
 
-from ypomoni.core.batteries import Bank
-from ypomoni.core.case import Case
-from ypomoni.core.recommending import fitted_with, judge_briefly
-from ypomoni.core.recovery import charge_current_a, closed_form_h, recovery_beside, simulate_recovery
+from ypomoni.core.evaluation.recommending import fitted_with, judge_briefly
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.recharge import charge_current_a, closed_form_h, recovery_beside, simulate_recovery
 from ypomoni.core.requirements import Derating
 from ypomoni.core.sizing.derated import size_derated
 from ypomoni.core.sizing.plain import size_plain
@@ -17,6 +16,7 @@ from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.sizing.sold_list import sold_banks
 from ypomoni.core.sizing.standard_formula import size_standard_formula
 from ypomoni.core.sizing.standby_alarm_margin import size_standby_alarm_margin
+from ypomoni.core.things.batteries import Bank
 from ypomoni.documents.site_file import read_site, to_core
 
 AGM_7 = Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=7)

@@ -3,10 +3,20 @@
 import pytest
 from builders import INSTRUMENT, audited, core_plan, reading
 
-from ypomoni.core.hookup import READ, advise_hookup, steps_of
-from ypomoni.core.readings import DEFAULT_INSTRUMENT, Hookup, Instrument, Mains, PointKind, PositiveMeans, Reading, State, why_not_load
-from ypomoni.core.reconciliation import Tree
-from ypomoni.core.slips import find_slips
+from ypomoni.core.measuring.hookup import READ, advise_hookup, steps_of
+from ypomoni.core.measuring.reconciliation import Tree
+from ypomoni.core.measuring.slips import find_slips
+from ypomoni.core.things.readings import (
+    DEFAULT_INSTRUMENT,
+    Hookup,
+    Instrument,
+    Mains,
+    PointKind,
+    PositiveMeans,
+    Reading,
+    State,
+    why_not_load,
+)
 from ypomoni.documents.site_file import read_site, to_core
 
 LOADS = [

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from builders import core_plan, document
 
-from ypomoni.core.band import estimate_band
-from ypomoni.core.case import Case
-from ypomoni.core.survival import DEFAULT_SEED, draw_inputs, sample_holdovers, scalar_holdover_h, survival_curve
-from ypomoni.core.totals import MeasuredTotal
+from ypomoni.core.outage.band import estimate_band
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.survival import DEFAULT_SEED, draw_inputs, sample_holdovers, scalar_holdover_h, survival_curve
+from ypomoni.core.things.totals import MeasuredTotal
 
 TRANSMIT = {"current_a": 1.9, "duration_s": 12, "per_hour": 2}
 GUESSED = {"standby": {"current_a": 0.3, "provenance": "estimate"}, "alarm": {"current_a": 1.5, "provenance": "estimate"}}

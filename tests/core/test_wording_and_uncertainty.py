@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ypomoni.core.loads import Provenance, StatedCurrent
-from ypomoni.core.uncertainty import expected_a, limits_a, meter_limit_a
-from ypomoni.core.wording import say_amp_hours, say_amps, say_bank, say_hours, say_hours_over
+from ypomoni.core.outage.uncertainty import expected_a, limits_a
+from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_bank, say_hours, say_hours_over
+from ypomoni.core.things.loads import Provenance, StatedCurrent
+from ypomoni.core.things.metering import meter_limit_a
 
 
 @pytest.mark.parametrize(

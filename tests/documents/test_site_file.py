@@ -13,8 +13,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.evaluation import evaluate_plan
-from ypomoni.core.reconciliation import reconcile_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.measuring.reconciliation import reconcile_plan
 from ypomoni.core.requirements import Method
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.site_file import json_schema, read_site, read_site_text, to_core, write_site

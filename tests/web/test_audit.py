@@ -12,7 +12,7 @@ from openpyxl import load_workbook
 from web.client import SCRIPT, Client, rows
 
 from ypomoni.actions.audit import audit_plan
-from ypomoni.core.readings import State
+from ypomoni.core.things.readings import State
 from ypomoni.documents.site_file import read_site
 from ypomoni.web.view.duty import WIDTH as DUTY_WIDTH
 from ypomoni.web.view.duty import build_duty

@@ -3,7 +3,7 @@
 import pytest
 from builders import document, merged
 
-from ypomoni.core.evaluation import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
 from ypomoni.web.view.plan import build_answer, build_findings
 from ypomoni.web.view.strip import axis_length_h, build_strip

@@ -27,10 +27,13 @@ from ypomoni.actions.edit import (
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.case import read_draw
-from ypomoni.core.loads import Behaviour
-from ypomoni.core.next_reading import Suggestion, suggest_readings
-from ypomoni.core.readings import (
+from ypomoni.core.measuring.next_reading import Suggestion, suggest_readings
+from ypomoni.core.measuring.reconciliation import NodeState, Tree, reconcile_plan
+from ypomoni.core.measuring.slips import Question, find_slips
+from ypomoni.core.outage.case import read_draw
+from ypomoni.core.outage.demand import LoadCurrents
+from ypomoni.core.things.loads import Behaviour
+from ypomoni.core.things.readings import (
     DEFAULT_INSTRUMENT,
     Hookup,
     Instrument,
@@ -42,10 +45,7 @@ from ypomoni.core.readings import (
     State,
     why_not_load,
 )
-from ypomoni.core.reconciliation import NodeState, Tree, reconcile_plan
-from ypomoni.core.simulation import LoadCurrents
-from ypomoni.core.slips import Question, find_slips
-from ypomoni.core.supplies import Plan
+from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import Fault, fault_of
 from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.documents.site_model import ReadingPart

@@ -8,9 +8,9 @@ from ypomoni.actions.edit import create_many, edit_many, edit_many_within, find,
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.balancing import SPLIT_SUFFIX, Offer, offers_for, why_not, with_moves
-from ypomoni.core.loads import Load
-from ypomoni.core.supplies import Plan
+from ypomoni.core.balance.moves import SPLIT_SUFFIX, Offer, offers_for, why_not, with_moves
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.storage.changes import select_batch

@@ -9,9 +9,9 @@ from contextlib import contextmanager
 from importlib import resources
 from typing import Any
 
-from ypomoni.core.evaluation import evaluate_supply, summarise_plan
-from ypomoni.core.results import PlanResult, SupplyResult
-from ypomoni.core.supplies import Plan
+from ypomoni.core.evaluation.evaluate import evaluate_supply, summarise_plan
+from ypomoni.core.telling.results import PlanResult, SupplyResult
+from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import SiteFile, to_core_plan
 from ypomoni.documents.site_model import PlanPart

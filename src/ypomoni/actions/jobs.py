@@ -11,8 +11,8 @@ from ypomoni.actions.balance import follow_moves
 from ypomoni.actions.edit import edit_many, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.optimiser import Effort, Objective, Proposal, Relaxation, Relaxing, find_moves
-from ypomoni.core.results import SoldBank
+from ypomoni.core.balance.search import Effort, Objective, Proposal, Relaxation, Relaxing, find_moves
+from ypomoni.core.telling.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
 from ypomoni.documents.site_file import SiteFile, read_site_text, to_core_plan

@@ -7,11 +7,12 @@ import numpy as np
 
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.case import Case, Hindrance, hindrance_of
-from ypomoni.core.endurance import Conditions, Why, play_supply, why_it_ends
-from ypomoni.core.simulation.play import Played
-from ypomoni.core.supplies import Plan, Supply
-from ypomoni.core.survival import CHUNKS, DEFAULT_SEED, SurvivalCurve, sample_holdovers, survival_curve
+from ypomoni.core.outage.case import Case, Hindrance, hindrance_of
+from ypomoni.core.outage.play import Played
+from ypomoni.core.outage.playing import Conditions, play_supply
+from ypomoni.core.outage.survival import CHUNKS, DEFAULT_SEED, SurvivalCurve, sample_holdovers, survival_curve
+from ypomoni.core.outage.why import Why, why_it_ends
+from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.site_file import SiteFile
 
 

@@ -3,7 +3,7 @@
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import find, fresh_key, read_document, read_tree, taken_keys
 from ypomoni.actions.import_site import PlanOwners, add_plan
-from ypomoni.core.supplies import Stage
+from ypomoni.core.things.supplies import Stage
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection, Row
 

@@ -16,7 +16,7 @@ from ypomoni.actions.edit import (
     taken_keys,
 )
 from ypomoni.actions.errors import NotFound, Refused
-from ypomoni.core.device_types import DEVICE_TYPES
+from ypomoni.core.things.device_types import DEVICE_TYPES
 from ypomoni.documents.faults import Fault
 from ypomoni.storage.connection import Connection, Row
 from ypomoni.storage.devices import list_devices

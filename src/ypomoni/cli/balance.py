@@ -6,7 +6,7 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.optimiser import Effort, Objective, find_moves, say_relaxation
+from ypomoni.core.balance.search import Effort, Objective, find_moves, say_relaxation
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.proposal_json import dump_proposal
 from ypomoni.documents.site_file import read_site_text, to_core

@@ -7,13 +7,13 @@ from typing import NoReturn
 
 import click
 
-from ypomoni.core.case import Case
-from ypomoni.core.evaluation import evaluate_plan
-from ypomoni.core.recommending import say_sold
-from ypomoni.core.results import PlanResult, SupplyResult
-from ypomoni.core.supplies import Plan
-from ypomoni.core.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
-from ypomoni.core.wording import say_amps, say_hours, say_required_h
+from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.evaluation.recommending import say_sold
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
+from ypomoni.core.telling.results import PlanResult, SupplyResult
+from ypomoni.core.telling.wording import say_amps, say_hours, say_required_h
+from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.results_json import write_plans
 from ypomoni.documents.site_file import read_site_text, to_core

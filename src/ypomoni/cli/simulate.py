@@ -5,11 +5,12 @@ from pathlib import Path
 import click
 
 from ypomoni.cli.calc import read_file, refuse
-from ypomoni.core.case import Case, Hindrance, hindrance_of
-from ypomoni.core.endurance import Conditions, play_supply, why_it_ends
 from ypomoni.core.errors import OutsideTableError
-from ypomoni.core.supplies import Plan, Site, Supply
-from ypomoni.core.wording import plain_number, say_hours
+from ypomoni.core.outage.case import Case, Hindrance, hindrance_of
+from ypomoni.core.outage.playing import Conditions, play_supply
+from ypomoni.core.outage.why import why_it_ends
+from ypomoni.core.telling.wording import plain_number, say_hours
+from ypomoni.core.things.supplies import Plan, Site, Supply
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.results_json import write_played, write_played_csv
 from ypomoni.documents.site_file import read_site_text, to_core

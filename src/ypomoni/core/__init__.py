@@ -1,1 +1,5 @@
-"""Pure calculation: no I/O, no clock, no framework. Called by `actions`, `documents` and the tests."""
+"""Pure calculation: no I/O, no clock, no framework.
+
+Its rooms, each using only those before it: `chemistries` and `requirements`, `telling`, `things`, `outage`, `sizing` and `measuring`,
+`judgement`, `evaluation`, `balance`.
+"""

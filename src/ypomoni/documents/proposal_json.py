@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from ypomoni.core.meeting import Limit, Standing
-from ypomoni.core.optimiser import Binding, Move, Objective, Proposal, Relaxation, Relaxing
-from ypomoni.core.results import SoldBank
+from ypomoni.core.balance.limits import Limit, Standing
+from ypomoni.core.balance.search import Binding, Move, Objective, Proposal, Relaxation, Relaxing
+from ypomoni.core.telling.results import SoldBank
 
 
 def dump_proposal(found: Proposal) -> dict[str, Any]:

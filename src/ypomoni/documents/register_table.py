@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
 
-from ypomoni.core.device_types import improbable_current, say_improbable, types_of, usual_rail_v
-from ypomoni.core.loads import check_rail
-from ypomoni.core.wording import plain_number
+from ypomoni.core.telling.wording import plain_number
+from ypomoni.core.things.device_types import improbable_current, say_improbable, types_of, usual_rail_v
+from ypomoni.core.things.loads import check_rail
 from ypomoni.documents import quantities as q
 from ypomoni.documents.formula_cells import guarded, unguarded
 from ypomoni.documents.quantities import (

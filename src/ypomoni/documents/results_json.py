@@ -8,10 +8,10 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from ypomoni.core.endurance import Why
-from ypomoni.core.results import Finding, PlanResult, SupplyResult
-from ypomoni.core.simulation.play import Played
-from ypomoni.core.survival import SurvivalCurve
+from ypomoni.core.outage.play import Played
+from ypomoni.core.outage.survival import SurvivalCurve
+from ypomoni.core.outage.why import Why
+from ypomoni.core.telling.results import Finding, PlanResult, SupplyResult
 from ypomoni.documents.formula_cells import guarded
 
 

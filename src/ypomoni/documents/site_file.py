@@ -9,11 +9,12 @@ from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
-from ypomoni.core.batteries import Bank, Bms, StockBlock, block_c20_ah, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.discharge_table import DischargeRow, DischargeTable
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.loads import (
+from ypomoni.core.requirements import Autonomy, Derating, Method, Requirement, SystemPurpose
+from ypomoni.core.things.batteries import Bank, Bms, StockBlock, block_c20_ah, cells_of_block
+from ypomoni.core.things.loads import (
     AcDraw,
     Behaviour,
     Burst,
@@ -32,11 +33,21 @@ from ypomoni.core.loads import (
     check_rail,
     duty_fault,
 )
-from ypomoni.core.places import Place
-from ypomoni.core.readings import Hookup, Instrument, Mains, MeasuringPoint, PointKind, PositiveMeans, Range, Reading, State, loads_behind
-from ypomoni.core.requirements import Autonomy, Derating, Method, Requirement, SystemPurpose
-from ypomoni.core.supplies import ChargeMode, Enclosure, Plan, Site, Stage, Supply, SupplyKind
-from ypomoni.core.totals import MeasuredTotal
+from ypomoni.core.things.places import Place
+from ypomoni.core.things.readings import (
+    Hookup,
+    Instrument,
+    Mains,
+    MeasuringPoint,
+    PointKind,
+    PositiveMeans,
+    Range,
+    Reading,
+    State,
+    loads_behind,
+)
+from ypomoni.core.things.supplies import ChargeMode, Enclosure, Plan, Site, Stage, Supply, SupplyKind
+from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.core.units import SECONDS_PER_HOUR
 from ypomoni.documents.faults import DocumentFaults, Fault, fault_of, path_of
 from ypomoni.documents.site_model import (

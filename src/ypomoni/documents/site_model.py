@@ -6,14 +6,14 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
-from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.discharge_table import DischargeRow, DischargeTable, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, fit_table
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.loads import Behaviour, ConverterKind, During, Lock, Provenance, Purpose
-from ypomoni.core.readings import Hookup, Mains, PointKind, PositiveMeans, State
 from ypomoni.core.requirements import Method, SystemPurpose
-from ypomoni.core.supplies import ChargeMode, Stage, SupplyKind
+from ypomoni.core.things.batteries import block_c20_ah, cell_of, cells_of_block
+from ypomoni.core.things.loads import Behaviour, ConverterKind, During, Lock, Provenance, Purpose
+from ypomoni.core.things.readings import Hookup, Mains, PointKind, PositiveMeans, State
+from ypomoni.core.things.supplies import ChargeMode, Stage, SupplyKind
 
 FORMAT = "ypomoni-site"
 VERSION = 1

@@ -1,8 +1,8 @@
 """Judgements: each a function that returns findings with evidence, source and way out. Called by `evaluation` only."""
 
 from ypomoni.core.judgement.audit import audit_of, judge_audit
-from ypomoni.core.judgement.company import judge_buses, judge_unassigned
 from ypomoni.core.judgement.facts import Audit, Facts
+from ypomoni.core.judgement.sharing import judge_buses, judge_unassigned
 from ypomoni.core.judgement.verdict import find_weak_link, is_idle, judge_plan, judge_supply, not_checked
 
 __all__ = [

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterator
 
-from ypomoni.core.device_types import improbable_current
 from ypomoni.core.judgement.facts import Audit, Facts
-from ypomoni.core.loads import Load, Provenance
-from ypomoni.core.readings import Hookup, Mains, MeasuringPoint, PointKind
-from ypomoni.core.reconciliation import NodeState, reconcile_supply
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.supplies import Plan, Supply
-from ypomoni.core.wording import plain_number, say_amps, say_percent
+from ypomoni.core.measuring.reconciliation import NodeState, reconcile_supply
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
+from ypomoni.core.things.device_types import improbable_current
+from ypomoni.core.things.loads import Load, Provenance
+from ypomoni.core.things.readings import Hookup, Mains, MeasuringPoint, PointKind
+from ypomoni.core.things.supplies import Plan, Supply
 
 NOTICEABLE_SHARE_RATIO = 0.05
 CONVINCING_SCORE_RATIO = 0.3

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterator
 
-from ypomoni.core.batteries import Bank
 from ypomoni.core.chemistries.primary_sizes import size_of
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.results import Finding, Severity
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT
-from ypomoni.core.supplies import ChargeMode, Supply
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_volts, say_years
+from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.supplies import ChargeMode, Supply
 from ypomoni.core.units import HOURS_PER_DAY
-from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_volts, say_years
 
 # A cut-off that is so little under the cell's limit is at it.
 CUTOFF_TOLERANCE_RATIO = 0.01

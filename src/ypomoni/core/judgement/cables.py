@@ -3,14 +3,14 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ypomoni.core.case import end_threshold
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.loads import NO_DRAW, ConverterKind, Load
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.simulation.demand import peak_draw
-from ypomoni.core.supplies import Supply
-from ypomoni.core.uncertainty import expected_currents
-from ypomoni.core.wording import plain_number, say_amps, say_volts
+from ypomoni.core.outage.case import end_threshold
+from ypomoni.core.outage.demand import peak_draw
+from ypomoni.core.outage.uncertainty import expected_currents
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import plain_number, say_amps, say_volts
+from ypomoni.core.things.loads import NO_DRAW, ConverterKind, Load
+from ypomoni.core.things.supplies import Supply
 
 # More than this lost on the way is too much where nobody has said what the load needs.
 LOST_RATIO = 0.10

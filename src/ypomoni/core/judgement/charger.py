@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.supplies import SHARED_CHARGER_KINDS, ChargeMode
-from ypomoni.core.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, ChargeMode
 
 
 def check_charger(facts: Facts) -> list[Finding]:

@@ -5,11 +5,11 @@ Everything here follows from what is stated, so it is judged whether or not hour
 
 from collections.abc import Iterator
 
-from ypomoni.core.batteries import Bank
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.supplies import ChargeMode, Supply, SupplyKind
-from ypomoni.core.wording import plain_number, say_amps, say_amps_at_most, say_volts
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_most, say_volts
+from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.supplies import ChargeMode, Supply, SupplyKind
 
 # Belongs to every limit of a charge voltage. [V a cell]
 TOLERANCE_V = 0.005

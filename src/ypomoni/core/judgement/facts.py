@@ -2,14 +2,14 @@
 
 from dataclasses import dataclass
 
-from ypomoni.core.batteries import Bank
-from ypomoni.core.case import Case
-from ypomoni.core.loads import Load
-from ypomoni.core.readings import MeasuringPoint, Reading
-from ypomoni.core.reconciliation import NodeState
+from ypomoni.core.measuring.reconciliation import NodeState
+from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Requirement
-from ypomoni.core.results import SupplyResult
-from ypomoni.core.supplies import Supply
+from ypomoni.core.telling.results import SupplyResult
+from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.readings import MeasuringPoint, Reading
+from ypomoni.core.things.supplies import Supply
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,9 +4,9 @@ from collections.abc import Iterator
 
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import Finding, LimitedBy, Severity
 from ypomoni.core.sizing import METHOD_WORDS
-from ypomoni.core.wording import say_amp_hours, say_amps, say_hours, say_percent, say_required_h, say_volts
+from ypomoni.core.telling.results import Finding, LimitedBy, Severity
+from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_hours, say_percent, say_required_h, say_volts
 
 LIMIT_WORDS = {
     LimitedBy.CAPACITY: "its charge is spent",

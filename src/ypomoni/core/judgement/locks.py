@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable
 
-from ypomoni.core.loads import Load, Lock
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.wording import say_names
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import say_names
+from ypomoni.core.things.loads import Load, Lock
 
 SOURCE = "escape and locking rules where you work come first"
 

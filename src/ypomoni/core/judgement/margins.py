@@ -2,9 +2,9 @@
 
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import Finding, Severity
 from ypomoni.core.sizing import METHOD_WORDS
-from ypomoni.core.wording import say_percent
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import say_percent
 
 # Cold that takes more than this of the capacity is worth a word where the method does not know it.
 NOTICEABLE_COLD_RATIO = 0.9

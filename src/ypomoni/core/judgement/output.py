@@ -1,8 +1,8 @@
 """Can the supply deliver it."""
 
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.results import Finding, Severity
-from ypomoni.core.wording import say_amps
+from ypomoni.core.telling.results import Finding, Severity
+from ypomoni.core.telling.wording import say_amps
 
 
 def check_output(facts: Facts) -> list[Finding]:

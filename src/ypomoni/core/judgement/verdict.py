@@ -2,20 +2,20 @@
 
 from collections.abc import Iterator
 
-from ypomoni.core.case import Hindrance, hindrance_of
 from ypomoni.core.judgement.audit import check_improbable, check_nameplates
 from ypomoni.core.judgement.bank import check_bank
 from ypomoni.core.judgement.cables import check_cables
 from ypomoni.core.judgement.charger import check_charger
 from ypomoni.core.judgement.charging import check_charging
-from ypomoni.core.judgement.company import check_company
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.judgement.holdover import check_holdover, check_paper
 from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
 from ypomoni.core.judgement.output import check_output
-from ypomoni.core.results import Finding, LimitedBy, Severity, SupplyResult, Verdict, worst_of
-from ypomoni.core.wording import say_hours, say_required_h
+from ypomoni.core.judgement.sharing import check_company
+from ypomoni.core.outage.case import Hindrance, hindrance_of
+from ypomoni.core.telling.results import Finding, LimitedBy, Severity, SupplyResult, Verdict, worst_of
+from ypomoni.core.telling.wording import say_hours, say_required_h
 
 SEVERITY_ORDER = tuple(Severity)
 OVERLOAD_CODES = frozenset({"overload_standby", "overload_alarm"})

@@ -2,9 +2,8 @@
 
 import math
 
-from ypomoni.core.case import Case
+from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import METHODS, Method, Requirement
-from ypomoni.core.results import MethodResult
 from ypomoni.core.sizing.derated import size_derated
 from ypomoni.core.sizing.energy_autonomy import size_energy_autonomy
 from ypomoni.core.sizing.plain import size_plain
@@ -13,7 +12,8 @@ from ypomoni.core.sizing.section import size_by_sections
 from ypomoni.core.sizing.simulation import size_by_simulation
 from ypomoni.core.sizing.standard_formula import size_standard_formula
 from ypomoni.core.sizing.standby_alarm_margin import size_standby_alarm_margin
-from ypomoni.core.wording import plain_number, say_percent
+from ypomoni.core.telling.results import MethodResult
+from ypomoni.core.telling.wording import plain_number, say_percent
 
 METHOD_WORDS = {
     Method.PLAIN: "plain",

@@ -1,8 +1,8 @@
 """Derated: plain, divided by three named factors."""
 
 from ypomoni.core.requirements import Derating, Method
-from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
 
 
 def size_derated(profile: Profile, derating: Derating) -> MethodResult:

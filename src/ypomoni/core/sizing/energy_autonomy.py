@@ -4,8 +4,8 @@ The school of solar and off-grid work. It knows no alarm, no ageing and no cold.
 """
 
 from ypomoni.core.requirements import Autonomy, Method
-from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.sizing.profile import LEAST_CURRENT_A, Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.units import HOURS_PER_DAY
 
 SOURCE = "common practice of solar work; the alarm is not in it"

@@ -1,8 +1,8 @@
 """Plain: current times time. Shown to be beaten; it knows neither ageing nor cold, and is dangerous above C/10."""
 
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import MethodResult, Step, Working
 from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working
 
 
 def size_plain(profile: Profile) -> MethodResult:

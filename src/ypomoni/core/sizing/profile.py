@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from ypomoni.core.case import Case
-from ypomoni.core.results import Step, Working, WorkingInput
-from ypomoni.core.wording import say_percent
+from ypomoni.core.outage.case import Case
+from ypomoni.core.telling.results import Step, Working, WorkingInput
+from ypomoni.core.telling.wording import say_percent
 
 # Less than this is no current that hours could be named for. [A]
 LEAST_CURRENT_A = 1e-9

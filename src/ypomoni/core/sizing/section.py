@@ -2,13 +2,13 @@
 
 import math
 
-from ypomoni.core.case import Case
-from ypomoni.core.cells import CellModel, rate_for_run_per_h
+from ypomoni.core.chemistries.cells import CellModel, rate_for_run_per_h
+from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.sizing.profile import LEAST_CURRENT_A, Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
+from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.units import MINUTES_PER_HOUR, SECONDS_PER_HOUR
-from ypomoni.core.wording import plain_number
 
 AGEING_RATIO = 1.25
 LEAST_DESIGN_MARGIN_RATIO = 1.10

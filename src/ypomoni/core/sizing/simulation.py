@@ -1,10 +1,10 @@
 """Simulation: the smallest capacity that carries the profile, aged and cold, to the equipment's end."""
 
-from ypomoni.core.case import Case
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.run import Outage
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import MethodResult, Step, Working, WorkingInput
-from ypomoni.core.simulation import Outage
-from ypomoni.core.wording import plain_number, say_percent
+from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
+from ypomoni.core.telling.wording import plain_number, say_percent
 
 LARGEST_C20_AH = 1e5
 PRECISION_RATIO = 2e-4

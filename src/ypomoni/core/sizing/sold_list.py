@@ -4,9 +4,9 @@
 none is recommended.
 """
 
-from ypomoni.core.batteries import StockBlock, block_c20_ah
 from ypomoni.core.chemistries.primary_sizes import PRIMARY_SIZES
-from ypomoni.core.results import SoldBank
+from ypomoni.core.telling.results import SoldBank
+from ypomoni.core.things.batteries import StockBlock, block_c20_ah
 
 _LEAD_12 = (1.2, 2.1, 2.8, 3.2, 4, 5, 7, 9, 12, 17, 24, 26, 38, 45, 55, 65, 75, 100, 120, 150, 200)
 _LEAD_6 = (1.2, 4, 7, 10, 12)

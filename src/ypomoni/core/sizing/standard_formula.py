@@ -1,8 +1,8 @@
 """Standard formula of fire practice, with the allowance for a heavy alarm."""
 
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import MethodResult, Step, Working
 from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working
 
 AGEING_RATIO = 1.25
 HEAVY_ALARM_RATIO = 1.75

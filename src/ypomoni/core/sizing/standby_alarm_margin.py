@@ -1,8 +1,8 @@
 """Standby and alarm, with one margin of a fifth."""
 
 from ypomoni.core.requirements import Method
-from ypomoni.core.results import MethodResult, Step, Working
 from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.telling.results import MethodResult, Step, Working
 
 MARGIN_RATIO = 1.20
 

@@ -4,12 +4,12 @@ from typing import Any
 
 from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
-from ypomoni.core.batteries import block_c20_ah, cell_of, cells_of_block
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.device_types import improbable_current, say_improbable
-from ypomoni.core.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.wording import say_amps, say_hours, say_percent
+from ypomoni.core.telling.wording import say_amps, say_hours, say_percent
+from ypomoni.core.things.batteries import block_c20_ah, cell_of, cells_of_block
+from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents import quantities as q
 from ypomoni.documents.discharge_text import TableRow, read_discharge_text, write_discharge_text
 from ypomoni.storage.connection import Row

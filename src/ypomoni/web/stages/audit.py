@@ -8,9 +8,9 @@ from ypomoni.actions import audit as actions
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.hookup import READ_A_MINUTE, advise_hookup, steps_of
-from ypomoni.core.readings import Hookup, MeasuringPoint, PointKind, State
-from ypomoni.core.wording import say_amps
+from ypomoni.core.measuring.hookup import READ_A_MINUTE, advise_hookup, steps_of
+from ypomoni.core.telling.wording import say_amps
+from ypomoni.core.things.readings import Hookup, MeasuringPoint, PointKind, State
 from ypomoni.storage.connection import Row
 from ypomoni.storage.readings import select_reading
 from ypomoni.web.forms.fields import place_faults

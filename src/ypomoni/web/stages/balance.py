@@ -12,8 +12,8 @@ from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.jobs import accept, ask_for_moves, cancel, see_job
 from ypomoni.actions.steps import take_step
-from ypomoni.core.optimiser import Objective
-from ypomoni.core.wording import say_hours
+from ypomoni.core.balance.search import Objective
+from ypomoni.core.telling.wording import say_hours
 from ypomoni.storage.connection import Row
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage, regions

@@ -7,8 +7,8 @@ from flask import Blueprint, flash, g, jsonify, render_template, request, url_fo
 from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.plans import clone_plan
-from ypomoni.core.comparing import compare_plans
-from ypomoni.core.supplies import Stage
+from ypomoni.core.balance.comparing import compare_plans
+from ypomoni.core.things.supplies import Stage
 from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.security import signed_in
 from ypomoni.web.stages.plan_page import Looking, PlanPage

@@ -9,9 +9,9 @@ from ypomoni.actions.edit import find
 from ypomoni.actions.profiles import keep_profile
 from ypomoni.actions.register import measured_devices
 from ypomoni.core.chemistries.primary_sizes import PRIMARY_SIZES, PrimarySize
-from ypomoni.core.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.core.requirements import Method
-from ypomoni.core.wording import say_amps
+from ypomoni.core.telling.wording import say_amps
+from ypomoni.core.things.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.storage.devices import list_devices

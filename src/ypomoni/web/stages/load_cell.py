@@ -5,8 +5,8 @@ from typing import Any
 from werkzeug.datastructures import MultiDict
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.device_types import improbable_current, say_improbable
-from ypomoni.core.wording import plain_number
+from ypomoni.core.telling.wording import plain_number
+from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.forms.records import LoadForm

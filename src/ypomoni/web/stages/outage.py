@@ -8,8 +8,8 @@ from ypomoni.actions.edit import read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.outage import Playable, find_playable, play, playables, survival
 from ypomoni.core.errors import OutsideTableError
-from ypomoni.core.survival import CHUNKS
-from ypomoni.core.wording import plain_number, say_hours
+from ypomoni.core.outage.survival import CHUNKS
+from ypomoni.core.telling.wording import plain_number, say_hours
 from ypomoni.documents.results_json import write_plan_csv, write_played_csv
 from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.security import signed_in

@@ -7,9 +7,9 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 from ypomoni.actions.edit import edit_within, find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.case import Case
-from ypomoni.core.results import PlanResult, Working
-from ypomoni.core.workings import of_load
+from ypomoni.core.evaluation.workings import of_load
+from ypomoni.core.outage.case import Case
+from ypomoni.core.telling.results import PlanResult, Working
 from ypomoni.documents.site_file import to_core_plan
 from ypomoni.storage.connection import Row
 from ypomoni.web.security import signed_in

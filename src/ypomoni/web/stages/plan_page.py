@@ -13,8 +13,8 @@ from ypomoni.actions.evaluate import evaluate, missing_count
 from ypomoni.actions.jobs import JobView, chosen_of, see_job
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.actions.steps import Steps, own_steps
-from ypomoni.core.readings import State
-from ypomoni.core.results import PlanResult
+from ypomoni.core.telling.results import PlanResult
+from ypomoni.core.things.readings import State
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.storage.connection import Row

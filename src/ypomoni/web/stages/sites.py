@@ -9,7 +9,7 @@ from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.actions.site_tree import SiteTree, read_trees
-from ypomoni.core.results import PlanResult
+from ypomoni.core.telling.results import PlanResult
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import read_site_text, write_site
 from ypomoni.storage.sites import list_sites

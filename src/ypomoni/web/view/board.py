@@ -5,13 +5,13 @@ On a plan of hundreds of loads pieces can be searched for, taken by branch, and 
 
 from dataclasses import dataclass, field
 
-from ypomoni.core.balancing import Offer
-from ypomoni.core.case import Hindrance
-from ypomoni.core.meeting import Limit, Standing
-from ypomoni.core.optimiser import Move
-from ypomoni.core.optimiser.relaxing import OF_MOVES
-from ypomoni.core.results import LoadShare, PlanResult, SupplyResult, Verdict
-from ypomoni.core.wording import plain_number, say_amps, say_hours, say_required_h
+from ypomoni.core.balance.limits import Limit, Standing
+from ypomoni.core.balance.moves import Offer
+from ypomoni.core.balance.search import Move
+from ypomoni.core.balance.search.relaxing import OF_MOVES
+from ypomoni.core.outage.case import Hindrance
+from ypomoni.core.telling.results import LoadShare, PlanResult, SupplyResult, Verdict
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_required_h
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.strip import SHADES, axis_length_h, axis_ticks, hours_of
 from ypomoni.web.view.words import VERDICT_WORDS

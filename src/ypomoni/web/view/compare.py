@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
-from ypomoni.core.batteries import Bank
-from ypomoni.core.comparing import Comparison, FindingChange, LoadMove, SupplyChange
-from ypomoni.core.results import SupplyResult
-from ypomoni.core.wording import say_amps, say_bank, say_hours
+from ypomoni.core.balance.comparing import Comparison, FindingChange, LoadMove, SupplyChange
+from ypomoni.core.telling.results import SupplyResult
+from ypomoni.core.telling.wording import say_amps, say_bank, say_hours
+from ypomoni.core.things.batteries import Bank
 from ypomoni.web.view.strip import hours_of
 from ypomoni.web.view.words import CHEMISTRY_WORDS, SEVERITY_WORDS
 

@@ -3,8 +3,8 @@
 import re
 from dataclasses import dataclass
 
-from ypomoni.core.results import SupplyResult, Working
-from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_hours_over
+from ypomoni.core.telling.results import SupplyResult, Working
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_hours_over
 
 METHOD_PREFIX = "method_"
 STANDBY_PREFIX = "standby_"

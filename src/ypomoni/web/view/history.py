@@ -6,7 +6,7 @@ from datetime import datetime
 from ypomoni.actions.company import Change
 from ypomoni.actions.history import Back
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.wording import plain_number, say_amps, say_percent
+from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.storage.connection import Row
 
 KIND_WORDS = {

@@ -4,16 +4,17 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from ypomoni.core.batteries import Bank, build_pack
-from ypomoni.core.case import Case
-from ypomoni.core.cells import cell_voltage_v, constant_current_run_h, rate_for_run_per_h
+from ypomoni.core.chemistries.cells import cell_voltage_v, constant_current_run_h, rate_for_run_per_h
 from ypomoni.core.chemistries.primary_sizes import size_of
-from ypomoni.core.endurance import Conditions, Why
-from ypomoni.core.results import SupplyResult
-from ypomoni.core.simulation.play import Event, Mark, Played, Sample
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.play import Event, Mark, Played, Sample
+from ypomoni.core.outage.playing import Conditions
+from ypomoni.core.outage.survival import SurvivalCurve
+from ypomoni.core.outage.why import Why
 from ypomoni.core.sizing import METHOD_WORDS
-from ypomoni.core.survival import SurvivalCurve
-from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent
+from ypomoni.core.telling.results import SupplyResult
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent
+from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.web.view.figures import Figure
 
 MOST_POINTS = 1_600

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.recommending import say_sold
-from ypomoni.core.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
+from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.sizing import c20_of
-from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
+from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
 from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.figures import Figure, recovery_words

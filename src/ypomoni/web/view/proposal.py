@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.jobs import JobView, chosen_of
-from ypomoni.core.optimiser import Move, Objective, Proposal, Relaxation, Relaxing, say_relaxation
-from ypomoni.core.wording import plain_number, say_percent
+from ypomoni.core.balance.search import Move, Objective, Proposal, Relaxation, Relaxing, say_relaxation
+from ypomoni.core.telling.wording import plain_number, say_percent
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.board import LIMIT_WORDS, say_standing
 

@@ -5,8 +5,8 @@ from typing import Any
 
 from ypomoni.actions.audit import AuditResult
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.readings import PointKind, State, why_not_load
-from ypomoni.core.wording import plain_number, say_amps
+from ypomoni.core.telling.wording import plain_number, say_amps
+from ypomoni.core.things.readings import PointKind, State, why_not_load
 from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.words import HOOKUP_WORDS, POINT_WORDS, STATE_WORDS

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.results import PlanResult
-from ypomoni.core.wording import plain_number, say_amps, say_percent
+from ypomoni.core.telling.results import PlanResult
+from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.duty import DutyStrip, build_duty

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.wording import plain_number, say_percent, say_required_h
+from ypomoni.core.telling.wording import plain_number, say_percent, say_required_h
 from ypomoni.storage.connection import Row
 from ypomoni.web.view.words import METHOD_CHOICES
 

@@ -3,8 +3,8 @@
 import math
 from dataclasses import dataclass, field
 
-from ypomoni.core.results import LimitedBy, PlanResult, SupplyResult
-from ypomoni.core.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
+from ypomoni.core.telling.results import LimitedBy, PlanResult, SupplyResult
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
 from ypomoni.web.view.words import LIMIT_WORDS, LIMIT_WORDS_SHORT, VERDICT_WORDS
 
 LEAST_PX = 7.0

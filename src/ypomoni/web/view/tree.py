@@ -4,11 +4,11 @@ import math
 from dataclasses import dataclass, field
 
 from ypomoni.actions.audit import AuditResult
-from ypomoni.core.next_reading import Suggestion
-from ypomoni.core.readings import MeasuringPoint, PointKind, State
-from ypomoni.core.reconciliation import NodeState
-from ypomoni.core.results import Band
-from ypomoni.core.wording import plain_number, say_amps, say_hours, say_percent
+from ypomoni.core.measuring.next_reading import Suggestion
+from ypomoni.core.measuring.reconciliation import NodeState
+from ypomoni.core.telling.results import Band
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent
+from ypomoni.core.things.readings import MeasuringPoint, PointKind, State
 from ypomoni.web.view.words import POINT_WORDS, STATE_WORDS
 
 WIDTH = 1080.0

@@ -1,8 +1,8 @@
 """The words of the interface for the words of the code: one table each."""
 
 from ypomoni.core.judgement.holdover import LIMIT_WORDS
-from ypomoni.core.results import LimitedBy, Severity, Verdict
 from ypomoni.core.sizing import METHOD_WORDS
+from ypomoni.core.telling.results import LimitedBy, Severity, Verdict
 
 VERDICT_WORDS: dict[Verdict | None, str] = {
     Verdict.UNSAFE: "unsafe",

@@ -1,0 +1,157 @@
+"""What a supply must meet, each limit with how much of it is used. Called by the balance board's offers and by the optimiser.
+
+The same limits as those behind the verdict `fails` that loads have a part in: hours, prescribed formula, output in both states, what the
+battery's cells give, recharge, the supply's current beside mains. All of them only get worse with more load.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ypomoni.core.evaluation.figures import Figures
+from ypomoni.core.judgement.bank import cell_limits_a
+from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.recharge import recovery_beside
+from ypomoni.core.requirements import Method
+from ypomoni.core.sizing import size_by
+from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.telling.results import SupplyResult
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, Supply
+
+ROUNDING_RATIO = 1e-9
+
+
+class Limit(StrEnum):
+    """What a supply can fail of."""
+
+    OUTPUT_STANDBY = "output_standby"
+    OUTPUT_ALARM = "output_alarm"
+    CELLS = "cells"
+    MAINS = "mains"
+    RECHARGE = "recharge"
+    FORMULA = "formula"
+    HOURS = "hours"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """How much of one limit is used: at most 1 is met. ``amount`` and ``allowed`` are in A, h or Ah by the kind of limit."""
+
+    limit: Limit
+    share_ratio: float
+    amount: float | None
+    allowed: float
+
+    @property
+    def is_met(self) -> bool:
+        """Whether the supply keeps this limit."""
+        return self.share_ratio <= 1 + ROUNDING_RATIO
+
+
+def can_be_computed(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether hours can be named for a supply with these loads."""
+    return hindrance_of(supply, loads) is None
+
+
+def meets(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether a supply with these loads keeps all its limits; the cheap ones are asked first."""
+    if not loads and supply.own_current_a == 0:
+        return True
+    if not can_be_computed(supply, loads):
+        return False
+    case = Case(supply, loads)
+    if case.draws_nothing:
+        return True
+    return all(s.is_met for s in (*currents(case), *_recharge_of(case))) and carries(case)
+
+
+def carries(case: Case) -> bool:
+    """Say whether a supply that draws keeps the limits of its charge: the prescribed formula, and its hours by the simulation."""
+    return all(s.is_met for s in _formula_of(case)) and case.outage().carries(case.requirement.standby_h)
+
+
+def standings(figures: Figures) -> tuple[Standing, ...]:
+    """Return every limit of a supply whose hours are computed, the most used first."""
+    case, result = figures.case, figures.result
+    if case is None or result.holdover is None:
+        return ()
+    must_h, holdover_h = result.standby_h, result.holdover.expected
+    hours = Standing(
+        limit=Limit.HOURS, share_ratio=must_h / holdover_h if holdover_h > 0 else float("inf"), amount=holdover_h, allowed=must_h
+    )
+    found = (hours, *currents(case), *_formula(result), *_recharge(result))
+    return tuple(sorted(found, key=lambda s: -s.share_ratio))
+
+
+def currents(case: Case) -> tuple[Standing, ...]:
+    """Return how much of the limits on currents is used: output, cells, and the supply's own beside mains. [A]"""
+    return (*outputs(case), *_cells(case), *_mains(case))
+
+
+def outputs(case: Case) -> tuple[Standing, ...]:
+    """Return how much of the output limits the peaks take, where limits are known. [A]"""
+    found: list[Standing] = []
+    for limit, in_alarm in ((Limit.OUTPUT_STANDBY, False), (Limit.OUTPUT_ALARM, True)):
+        allowed_a = case.supply.output_limit_of(in_alarm=in_alarm)
+        if allowed_a is not None:
+            peak_a = case.peak_current_a(in_alarm=in_alarm)
+            found.append(Standing(limit=limit, share_ratio=peak_a / allowed_a, amount=peak_a, allowed=allowed_a))
+    return tuple(found)
+
+
+def _cells(case: Case) -> tuple[Standing, ...]:
+    """Return how much of what its battery gives at most is used, on average and at the peak. [A]"""
+    if case.supply.bank is None:
+        return ()
+    mean_limit_a, peak_limit_a = cell_limits_a(case.supply.bank)
+    mean_a = max(case.mean_current_a(in_alarm=state) for state in (False, True))
+    peak_a = max(case.peak_current_a(in_alarm=state) for state in (False, True))
+    pairs = ((mean_a, mean_limit_a), (peak_a, peak_limit_a))
+    return tuple(Standing(limit=Limit.CELLS, share_ratio=a / most_a, amount=a, allowed=most_a) for a, most_a in pairs if most_a is not None)
+
+
+def _mains(case: Case) -> tuple[Standing, ...]:
+    """Return how much of the supply's own current the average standby takes while mains is there. [A]"""
+    supply = case.supply
+    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None:
+        return ()
+    standby_a = case.mean_current_a(in_alarm=False)
+    share = standby_a / supply.supply_current_a if supply.supply_current_a > 0 else float("inf")
+    return (Standing(limit=Limit.MAINS, share_ratio=share, amount=standby_a, allowed=supply.supply_current_a),) if standby_a > 0 else ()
+
+
+def _formula_of(case: Case) -> tuple[Standing, ...]:
+    method = case.requirement.method
+    if method is Method.SIMULATION:
+        return ()
+    asked_ah = size_by(method, profile_of(case), case.requirement, case, case.supply.nominal_v).required_ah
+    return _formula_standing(asked_ah, case.bank.rated_c20_ah)
+
+
+def _formula(result: SupplyResult) -> tuple[Standing, ...]:
+    """Return how much of the rated capacity the prescribed formula asks for; none where the simulation is prescribed. [Ah]"""
+    asked_ah = next((m.required_ah for m in result.methods if m.method is not Method.SIMULATION), None)
+    return _formula_standing(asked_ah, result.rated_c20_ah or 0.0)
+
+
+def _formula_standing(asked_ah: float | None, rated_ah: float) -> tuple[Standing, ...]:
+    if asked_ah is None or rated_ah <= 0:
+        return ()
+    return (Standing(limit=Limit.FORMULA, share_ratio=asked_ah / rated_ah, amount=asked_ah, allowed=rated_ah),)
+
+
+def _recharge_of(case: Case) -> tuple[Standing, ...]:
+    found = recovery_beside(case.supply, case.mean_current_a(in_alarm=False))
+    return () if found is None else _recharge_standing(found.recovery_h, case.requirement.recharge_h)
+
+
+def _recharge(result: SupplyResult) -> tuple[Standing, ...]:
+    """Return how much of the allowed recharge time is taken; none where none is required or the charger is not known. [h]"""
+    return _recharge_standing(result.recovery_h, result.recharge_h) if "recovery" in result.workings else ()
+
+
+def _recharge_standing(hours_h: float | None, allowed_h: float | None) -> tuple[Standing, ...]:
+    if allowed_h is None:
+        return ()
+    share = hours_h / allowed_h if hours_h is not None else float("inf")
+    return (Standing(limit=Limit.RECHARGE, share_ratio=share, amount=hours_h, allowed=allowed_h),)

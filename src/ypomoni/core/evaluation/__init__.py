@@ -1,0 +1,1 @@
+"""One plan evaluated: every figure, what to fit, and the judgement of both."""

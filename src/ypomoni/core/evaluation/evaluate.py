@@ -1,0 +1,144 @@
+"""From supplies and loads to results. Called by `actions`, the command line and the tests; it calls everything else in the core."""
+
+from dataclasses import replace
+
+from ypomoni.core.evaluation import workings
+from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_figures
+from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
+from ypomoni.core.judgement import (
+    Facts,
+    audit_of,
+    find_weak_link,
+    is_idle,
+    judge_audit,
+    judge_buses,
+    judge_plan,
+    judge_supply,
+    judge_unassigned,
+    not_checked,
+)
+from ypomoni.core.outage.band import estimate_band
+from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.recharge import recovery_beside
+from ypomoni.core.requirements import Method
+from ypomoni.core.sizing import c20_of
+from ypomoni.core.telling.results import Band, PlanResult, SupplyResult
+from ypomoni.core.telling.wording import say_hours, say_required_h
+from ypomoni.core.things.supplies import Plan, Supply
+
+# A low end of the band that is so far from what it must be is on its side of it, however roughly it is known.
+CLEAR_RATIOS = (0.85, 1.15)
+
+
+def evaluate_plan(plan: Plan) -> PlanResult:
+    """Return the results of every supply of a plan and of the plan as a whole."""
+    return summarise_plan(plan, tuple(evaluate_supply(plan, s) for s in plan.supplies))
+
+
+def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:
+    """Return the plan's verdict, weak link and own findings from results of its supplies, computed now or before."""
+    covered = [s for s in supplies if s.coverage_ratio is not None]
+    weakest = min(covered, key=lambda s: (s.coverage_ratio or 0.0, supplies.index(s)), default=None)
+    link = find_weak_link(covered, weakest)
+    if link and weakest:
+        supplies = tuple(replace(s, findings=(*s.findings, link)) if s is weakest else s for s in supplies)
+    splits = judge_buses(plan)
+    supplies = tuple(replace(s, findings=(*s.findings, *splits[s.key])) if s.key in splits else s for s in supplies)
+    loose = judge_unassigned(plan)
+    return PlanResult(
+        key=plan.key,
+        name=plan.name,
+        verdict=judge_plan(supplies, loose),
+        weakest_supply=weakest.key if weakest else None,
+        supplies=supplies,
+        findings=tuple(loose),
+    )
+
+
+def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
+    """Return everything computed for one supply with its loads and what was read of them, judged."""
+    loads = plan.loads_on(supply.key)
+    hindrance = hindrance_of(supply, loads)
+    figures = compute_figures(supply, loads, in_full=True)
+    facts = facts_of(supply, loads, figures)
+    if hindrance is None and figures.case is not None and not figures.case.draws_nothing:
+        facts = _with_advice(facts, figures, figures.case)
+    else:
+        reason = "Nothing hangs on it, so any battery holds." if is_idle(facts) else _why_no_advice(supply)
+        facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
+    findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
+    result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts))
+    if hindrance in NOT_COMPUTED:
+        # They were good enough for what is checked against a limit; what is not computed is not shown.
+        result = replace(result, standby_current_a=None, alarm_current_a=None, peak_current_a=None)
+    return result
+
+
+def _why_no_advice(supply: Supply) -> str:
+    if not supply.is_modelled:
+        return "Supplies of this kind are not computed yet, so no battery can be named."
+    if supply.bank is None:
+        return "There is no battery yet. Enter one, so that its chemistry and voltage are known."
+    return "No hours can be computed, so no battery can be named."
+
+
+def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
+    """Return facts with what to fit and what charges, each put back and judged."""
+    result = figures.result
+    advice = recommend_bank(case, result.methods)
+    if advice.bank is not None and not _holds(result):
+        advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice, result.holdover)))
+    result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
+    if advice.bank is not None:
+        result = replace(result, workings={**result.workings, "recommended": _working_of(case, result, advice)})
+    late = result.recovery_h is None or (result.recharge_h is not None and result.recovery_h > result.recharge_h)
+    charges = charger_advice(facts.supply, facts.loads) if "recovery" in result.workings and late else ""
+    return replace(facts, result=result, what_to_fit=what_to_fit(advice, case), what_charges=charges)
+
+
+def _holds(result: SupplyResult) -> bool:
+    """Say whether the hours are enough in every respect, so that no other bank is asked for."""
+    if result.holdover is None or result.scenarios is None:
+        return False
+    return min(result.holdover.low, result.scenarios.cold, result.scenarios.end_of_life) >= result.standby_h
+
+
+def _on_paper(case: Case, advice: Advice, now: Band | None) -> tuple[str, ...]:
+    """Return whether even the bank that is offered meets the hours on paper only."""
+    if advice.bank is None:
+        return ()
+    changed = Case(fitted_with(case.supply, advice.bank), case.loads)
+    required_h = case.requirement.standby_h
+    expected_h = changed.holdover().holdover_h
+    ends = (
+        ("at the low end of its band", lambda: _low_end_h(changed, expected_h, now)),
+        ("in the cold", lambda: changed.holdover(temperature_degc=case.supply.min_degc).holdover_h),
+        ("at the end of its life", lambda: changed.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h),
+    )
+    short = [f"{words} {say_hours(hours_h, must_h=required_h)}" for words, lasts in ends if (hours_h := lasts()) < required_h]
+    return (f"Even then it holds {', '.join(short)} of {say_required_h(required_h)}.",) if short else ()
+
+
+def _low_end_h(case: Case, expected_h: float, now: Band | None) -> float:
+    """Return the low end of the band of a new bank; from the band that is known, where that leaves no doubt which side of the hours it is on. [h]
+
+    The same loads are as uncertain with another bank of the same kind, so the bands are about equally wide.
+    """
+    if now is not None and now.expected > 0:
+        about_h = expected_h * now.low / now.expected
+        if not CLEAR_RATIOS[0] < about_h / case.requirement.standby_h < CLEAR_RATIOS[1]:
+            return about_h
+    return estimate_band(case, expected_h)[0].low
+
+
+def _working_of(case: Case, result: SupplyResult, advice: Advice) -> workings.Working:
+    assert advice.bank is not None  # noqa: S101 - only asked where there is one
+    required = {m.method: m.required_ah or 0.0 for m in result.methods}
+    found = recovery_beside(fitted_with(case.supply, advice.bank), case.mean_current_a(in_alarm=False))
+    return workings.of_recommendation(
+        case,
+        required[Method.SIMULATION],
+        required[case.requirement.method],
+        c20_of(advice.bank),
+        found.recovery_h if found else None,
+    )

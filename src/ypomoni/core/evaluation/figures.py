@@ -1,0 +1,264 @@
+"""Every figure of one supply: currents, hours with band and scenarios, recovery, what each school asks. Nothing is judged here.
+
+``in_full`` False leaves out what no verdict of *unsafe* or *fails* hangs on: band, scenarios, shares, the other schools.
+"""
+
+from dataclasses import dataclass, replace
+
+from ypomoni.core.evaluation import workings
+from ypomoni.core.outage.band import estimate_band
+from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_dc_currents, hindrance_of
+from ypomoni.core.outage.demand import mean_draw, peak_draw
+from ypomoni.core.outage.ending import EndFacts, cause_of_end
+from ypomoni.core.outage.ends import EndCause, Holdover
+from ypomoni.core.outage.playing import low_battery_warning
+from ypomoni.core.outage.recharge import charge_current_a, recovery_beside, recovery_with
+from ypomoni.core.outage.run import HORIZON_H
+from ypomoni.core.outage.walk import walk
+from ypomoni.core.outage.why import named_bursts
+from ypomoni.core.requirements import Method
+from ypomoni.core.sizing import explain_disagreement, size_by, size_by_all_methods
+from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.telling.results import Band, EndState, LimitedBy, LoadShare, Scenarios, SupplyResult
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, Supply
+
+# More marks than this are not told apart on any strip.
+MOST_BURST_MARKS = 200
+NOT_COMPUTED = frozenset({Hindrance.KIND, Hindrance.AC_LOAD})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figures:
+    """What was computed of a supply: its result before it is judged, and its case where the currents at its battery are known."""
+
+    result: SupplyResult
+    case: Case | None
+    peak_standby_current_a: float = 0.0
+    peak_alarm_current_a: float = 0.0
+
+
+def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -> Figures:
+    """Return the figures of a supply with its loads; those that cannot be computed are None."""
+    hindrance = hindrance_of(supply, loads)
+    blank = _blank(supply, hindrance)
+    if not has_dc_currents(supply, loads):
+        return Figures(result=blank, case=None)
+    case = Case(supply, loads)
+    standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+    peak_standby_a, peak_alarm_a = case.peak_current_a(in_alarm=False), case.peak_current_a(in_alarm=True)
+    result = replace(blank, standby_current_a=standby_a, alarm_current_a=alarm_a, peak_current_a=max(peak_standby_a, peak_alarm_a))
+    if hindrance not in NOT_COMPUTED:
+        result = replace(
+            result,
+            shares=_shares(case),
+            workings=workings.of_currents(case, standby_a, alarm_a, peak_standby_a, peak_alarm_a) if in_full else {},
+        )
+        result = _with_methods(result, case, hindrance, in_full=in_full)
+        result = _with_hours(result, case, hindrance, in_full=in_full)
+        if hindrance is None:
+            result = _with_recovery(result, case, standby_a)
+    return Figures(result=result, case=case, peak_standby_current_a=peak_standby_a, peak_alarm_current_a=peak_alarm_a)
+
+
+def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
+    requirement = supply.requirement
+    return SupplyResult(
+        key=supply.key,
+        name=supply.name,
+        kind=supply.kind.value,
+        requirement_name=requirement.name,
+        standby_h=requirement.standby_h,
+        alarm_min=requirement.alarm_min,
+        recharge_h=requirement.recharge_h,
+        recharge_to_ratio=requirement.recharge_to_ratio,
+        starts_at_ratio=supply.starts_at_ratio,
+        limited_by=LimitedBy.NOT_MODELLED_YET if hindrance in NOT_COMPUTED else None,
+    )
+
+
+def _with_methods(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool) -> SupplyResult:
+    requirement, nominal_v = case.requirement, case.supply.nominal_v
+    known = case if hindrance is None else None
+    profile = profile_of(case)
+    if not in_full:
+        prescribed = requirement.method
+        if prescribed is Method.SIMULATION:
+            return result
+        return replace(result, methods=(size_by(prescribed, profile, requirement, known, nominal_v),))
+    methods = size_by_all_methods(profile, requirement, known, nominal_v)
+    told = explain_disagreement(case, methods, requirement.method) if known else ()
+    return replace(result, methods=methods, disagreement=told)
+
+
+def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool) -> SupplyResult:
+    supply = case.supply
+    if hindrance is Hindrance.NO_BANK:
+        return replace(
+            result,
+            limited_by=LimitedBy.NO_BANK,
+            holdover=Band(low=0.0, expected=0.0, high=0.0),
+            endurance_h=0.0,
+            scenarios=Scenarios(fresh=0.0, cold=0.0, end_of_life=0.0, worst=0.0),
+            missing_ah=result.standby_current_a and result.standby_current_a * result.standby_h,
+        )
+    result = replace(result, condition_ratio=case.condition_today_ratio, rated_c20_ah=case.bank.rated_c20_ah)
+    if hindrance is not None:
+        return result
+    if case.draws_nothing:
+        return replace(result, limited_by=LimitedBy.NOTHING_DRAWS)
+    today = case.holdover()
+    if not in_full:
+        expected_h = today.holdover_h
+        return replace(result, holdover=Band(low=expected_h, expected=expected_h, high=expected_h))
+    return _with_holdover(result, case, supply, today)
+
+
+def _with_holdover(result: SupplyResult, case: Case, supply: Supply, today: Holdover) -> SupplyResult:
+    band, inputs = estimate_band(case, today.holdover_h)
+    end_of_life_ratio, cold_degc = case.requirement.end_of_life_ratio, supply.min_degc
+    scenarios = Scenarios(
+        fresh=case.holdover(condition_ratio=1.0).holdover_h,
+        cold=case.holdover(temperature_degc=cold_degc).holdover_h,
+        end_of_life=case.holdover(condition_ratio=end_of_life_ratio).holdover_h,
+        worst=case.holdover(condition_ratio=end_of_life_ratio, temperature_degc=cold_degc).holdover_h,
+    )
+    has_bursts = any(load.bursts for load in case.loads)
+    averaged_h = case.holdover(averaged=True).holdover_h if has_bursts else None
+    limited_by, lowered_h = find_limit(case, today, averaged_h)
+    outage = case.outage()
+    pack = outage.pack
+    missing_ah = max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0)
+    bursts, burst_a = named_bursts(case.currents, today.end) if today.end.in_burst else ((), 0.0)
+    return replace(
+        result,
+        limited_by=limited_by,
+        holdover=band,
+        band_inputs=inputs,
+        endurance_h=today.endurance_h,
+        scenarios=scenarios,
+        averaged_holdover_h=averaged_h,
+        lowered_cutoff_holdover_h=lowered_h,
+        end=EndState(
+            t_h=today.end.t_h,
+            charge_left_ratio=max(0.0, 1.0 - today.end.u_ah / pack.capacity_ah),
+            current_a=today.end.current_a,
+            terminal_v=today.end.terminal_v,
+            threshold_v=today.end.threshold_v,
+            threshold_origin=(ThresholdOrigin.EQUIPMENT if today.end.cable_owner else case.threshold.origin).value,
+            threshold_owner=f"{today.end.cable_owner}, at the end of its cable" if today.end.cable_owner else case.threshold.owner,
+            in_alarm=today.end.in_alarm,
+            in_burst=today.end.in_burst,
+            bursts=bursts,
+            burst_current_a=burst_a,
+        ),
+        missing_ah=missing_ah,
+        warning=low_battery_warning(case),
+        burst_times_h=outage.standby.burst_times_h(today.holdover_h, MOST_BURST_MARKS),
+        workings={
+            **result.workings,
+            **workings.of_holdover(case, today, band, scenarios, pack, missing_ah),
+            "band": workings.of_band(band, inputs),
+        },
+    )
+
+
+def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> SupplyResult:
+    supply = case.supply
+    result = replace(result, drained_after_h=_drained_after_h(case, standby_a))
+    if supply.charge_limit_a is None or supply.supply_current_a is None or case.bank.chemistry.is_primary:
+        return result
+    current_a = charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_a)
+    found: dict[str, workings.Working] = {"charge_current": workings.of_charge_current(supply, current_a, standby_a)}
+    result = replace(result, charge_current_a=current_a)
+    recovery = recovery_beside(supply, standby_a)
+    if recovery is not None:
+        found["recovery"] = workings.of_recovery(case, recovery)
+        result = replace(result, recovery_h=recovery.recovery_h, unloaded_recovery_h=recovery.recovery_h)
+        allowed_h = supply.requirement.recharge_h
+        if recovery.recovery_h is None or (allowed_h is not None and recovery.recovery_h > allowed_h):
+            unloaded = recovery_beside(supply, 0.0)
+            result = replace(
+                result,
+                unloaded_recovery_h=unloaded.recovery_h if unloaded else None,
+                set_voltage_limits=set_voltage_limits(supply),
+            )
+    return replace(result, workings={**result.workings, **found})
+
+
+def set_voltage_limits(supply: Supply) -> bool:
+    """Say whether even the strongest charger the bank takes would be too slow at the set voltage."""
+    bank, allowed_h = supply.bank, supply.requirement.recharge_h
+    if bank is None or bank.chemistry.charges_at_constant_current:
+        return False
+    strongest_a = max(bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah, supply.charge_limit_a or 0.0)
+    found = recovery_with(supply, strongest_a)
+    return found is not None and (found.recovery_h is None or (allowed_h is not None and found.recovery_h > allowed_h))
+
+
+def _drained_after_h(case: Case, standby_a: float) -> float | None:
+    """Return how long the bank makes up for a supply that gives less than its loads take; None where it gives enough. [h]"""
+    supply = case.supply
+    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None or supply.supply_current_a >= standby_a:
+        return None
+    pack = case.outage().pack
+    missing_a = standby_a - supply.supply_current_a
+    return walk(pack, case.threshold.threshold_v, pack.start_u_ah, 0.0, [(0.0, missing_a, 0.0, 0.0)], HORIZON_H).t_h
+
+
+def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[LimitedBy, float | None]:
+    """Return what limits a holdover, and the holdover with the cut-off lowered to what is needed where that was tried. [h]"""
+    end = today.end
+    if today.holdover_h <= 0 and end.in_alarm and today.endurance_h > 0:
+        return LimitedBy.ALARM, None
+    return cause_of_end(
+        EndFacts(
+            t_h=today.holdover_h,
+            collapses=end.cause is EndCause.COLLAPSE,
+            at_end_voltage=case.threshold.origin is ThresholdOrigin.CHEMISTRY,
+            in_burst=end.in_burst,
+            in_alarm=end.in_alarm,
+            charge_left_ratio=1.0 - end.u_ah / case.outage().pack.capacity_ah,
+            evenly_spread_h=lambda: averaged_h or 0.0,
+            lowered_h=lambda: _lowered_h(case),
+        )
+    )
+
+
+def _lowered_h(case: Case) -> float | None:
+    """Return the holdover with the cut-off lowered to what is needed; None where it is not the cut-off that ends it. [h]"""
+    if case.threshold.origin is not ThresholdOrigin.CUTOFF or case.threshold.threshold_v <= case.needed_v + 1e-6:
+        return None
+    return case.holdover(threshold_v=case.needed_v).holdover_h
+
+
+def _shares(case: Case) -> tuple[LoadShare, ...]:
+    nominal_v = case.supply.nominal_v
+    shares = [
+        LoadShare(
+            key=c.load.key,
+            name=c.load.name,
+            quantity=c.load.quantity,
+            standby_current_a=mean_draw(c, in_alarm=False).at_nominal_a(nominal_v),
+            alarm_current_a=mean_draw(c, in_alarm=True).at_nominal_a(nominal_v),
+            peak_current_a=max(peak_draw(c, in_alarm=state).at_nominal_a(nominal_v) for state in (False, True)),
+            bursts_per_hour=sum(b.per_hour for b in c.load.bursts) * c.load.quantity,
+            provenance=c.load.standby.provenance.value,
+        )
+        for c in case.currents
+    ]
+    if case.supply.own_current_a > 0:
+        own_a = case.supply.own_current_a
+        shares.append(
+            LoadShare(
+                key="",
+                name="The supply itself",
+                quantity=1,
+                standby_current_a=own_a,
+                alarm_current_a=own_a,
+                peak_current_a=own_a,
+                bursts_per_hour=0.0,
+                provenance="",
+            )
+        )
+    return tuple(shares)

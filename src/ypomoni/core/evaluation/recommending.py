@@ -1,0 +1,310 @@
+"""What to fit: a bank or a charger, each put back into its supply and judged again before it is offered.
+
+The one place that recommends. A bank is chosen by fewest strings first, then the smallest; one that earns a danger or a failure it could have
+avoided is never offered, and where none helps the reason names what a bank cannot mend.
+"""
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from ypomoni.core.evaluation.figures import Figures, compute_figures, set_voltage_limits
+from ypomoni.core.judgement import Facts, judge_supply
+from ypomoni.core.judgement.bank import say_mismatch
+from ypomoni.core.judgement.charging import lead_limit_v
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.recharge import recovery_beside
+from ypomoni.core.requirements import Method
+from ypomoni.core.sizing import c20_of, size_by, sold_banks
+from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_CHARGERS_A
+from ypomoni.core.telling.results import Finding, MethodResult, Severity, SoldBank, SupplyResult, Verdict
+from ypomoni.core.telling.wording import (
+    say_amp_hours,
+    say_amps,
+    say_amps_at_least,
+    say_bank,
+    say_hours_over,
+    say_percent,
+    say_required_h,
+    say_volts,
+)
+from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import ChargeMode, Supply
+
+SEVERE = frozenset({Severity.DANGER, Severity.FAILS})
+# A bank has nothing to do with these.
+NOT_OF_A_BANK = frozenset({"egress"})
+# Whatever its severity, no bank is offered that earns one of these.
+NEVER = frozenset(
+    {"charger_too_strong", "current_above_cell", "bank_voltage_mismatch", "too_many_strings", "overload_standby", "overload_alarm"}
+)
+# A larger bank may do where a smaller one earns these.
+LARGER_MENDS = frozenset({"charger_too_strong", "current_above_cell", "holdover_below_requirement", "capacity_below_method"})
+# A smaller one may do, in more strings: it is filled sooner and gives off less gas.
+SMALLER_MENDS = frozenset({"charger_too_slow", "charger_never_recovers", "ventilation"})
+CHARGER_CODES = frozenset(
+    {
+        "charger_never_recovers",
+        "charger_too_slow",
+        "bank_too_large_for_charger",
+        "charger_too_strong",
+        "drains_with_mains_on",
+        "charge_voltage_high",
+        "charge_voltage_dangerous",
+        "charge_voltage_low",
+        "nimh_continuous",
+    }
+)
+BOOST_V = {"lead_agm": 2.40, "lead_gel": 2.35, "lifepo4": 3.60, "li_ion": 4.20}
+ELSEWHERE = "Or look on the balance board which loads another supply can carry."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Advice:
+    """The bank to fit with the risks that it leaves, or why there is none."""
+
+    bank: SoldBank | None = None
+    risks: tuple[str, ...] = ()
+    reason: str | None = None
+
+
+def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+    """Return a supply's result as far as *unsafe* and *fails* hang on it: every such finding is there, risks and notes only in part."""
+    return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
+
+
+def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts:
+    """Return what a supply is judged by, without advice."""
+    return Facts(
+        supply=supply,
+        loads=loads,
+        result=figures.result,
+        case=figures.case,
+        peak_standby_current_a=figures.peak_standby_current_a,
+        peak_alarm_current_a=figures.peak_alarm_current_a,
+    )
+
+
+@lru_cache(maxsize=256)
+def is_unsafe(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether something of severity danger is found of a supply."""
+    return judge_briefly(supply, loads).verdict is Verdict.UNSAFE
+
+
+def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> SupplyResult:
+    """Return figures with what they are judged, without advice and without what was read."""
+    findings, verdict, overloaded = judge_supply(facts_of(supply, loads, figures))
+    return replace(figures.result, findings=findings, verdict=verdict, overloaded=overloaded)
+
+
+def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
+    """Return a supply with a new bank of sold blocks. Nothing is taken to protect it that has not been said of it."""
+    fresh = Bank(
+        chemistry_key=sold.chemistry,
+        block_v=sold.block_v,
+        capacity_ah=sold.capacity_ah,
+        rate_h=sold.rate_h,
+        series=sold.series,
+        parallel=sold.parallel,
+    )
+    return replace(supply, bank=fresh)
+
+
+def say_sold(bank: SoldBank) -> str:
+    """Return a sold bank in words."""
+    return say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
+
+
+# -- a bank ----------------------------------------------------------------------------------------------------------------------------
+
+
+def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice:
+    """Return the bank to fit in a supply that has one and draws: same chemistry and voltage, fewest strings first, then the smallest.
+
+    It satisfies the prescribed method and the simulation, is recharged in time, and leaves no danger or failure that it could have avoided.
+
+    Parameters
+    ----------
+    methods
+        What the schools ask of this supply, where that is known already.
+    """
+    if not case.bank.suits(case.supply.nominal_v):
+        return Advice(reason=f"No battery is named before this is put right: {say_mismatch(case.supply, case.bank)}")
+    required = _required_ah(case, methods)
+    simulated_ah, prescribed_ah = required[Method.SIMULATION], required[case.requirement.method]
+    if simulated_ah is None or prescribed_ah is None:
+        return Advice(reason=_why_no_capacity(case))
+    needed_ah = max(simulated_ah, prescribed_ah)
+    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, case.supply.stock)
+    if not banks:
+        where = "in stock" if any(b.chemistry_key == case.bank.chemistry_key for b in case.supply.stock) else "listed"
+        return Advice(
+            reason=f"No sizes of {case.bank.chemistry.name} at {case.bank.bank_v:g} V are {where}. {say_amp_hours(needed_ah)} would be needed."
+        )
+    enough = [b for b in banks if c20_of(b) >= needed_ah]
+    if not enough:
+        return Advice(
+            reason=f"{say_amp_hours(needed_ah)} would be needed. That is more than {GREATEST_STRINGS_COUNT} strings of the largest block: "
+            "split the loads over more supplies."
+        )
+    if case.requirement.recharge_h is not None and not case.bank.chemistry.is_primary and recovery_beside(case.supply, 0.0) is None:
+        return Advice(
+            reason=f"{say_sold(enough[0])} would carry it, but nobody can say whether it is recharged in time: the charger is not known. Enter its figures."
+        )
+    first: tuple[SoldBank, Finding] | None = None
+    ceiling_ah = float("inf")
+    for sold in enough:
+        if c20_of(sold) >= ceiling_ah:
+            continue
+        judged = judge_briefly(fitted_with(case.supply, sold), case.loads)
+        left = [f for f in judged.findings if f.code not in NOT_OF_A_BANK and (f.severity in SEVERE or f.code in NEVER)]
+        if not left:
+            return Advice(bank=sold, risks=_risks(judged.findings))
+        lasting = [f for f in left if f.code not in LARGER_MENDS]
+        first = first or (sold, (lasting or left)[0])
+        if any(f.code not in SMALLER_MENDS for f in lasting):
+            break
+        if lasting:
+            ceiling_ah = c20_of(sold)
+    assert first is not None  # noqa: S101 - there was at least one to try
+    return Advice(reason=_why_none(case, *first))
+
+
+def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, float | None]:
+    """Return what the simulation and the prescribed method ask of a new bank, one whose own table or resistance is not known yet. [Ah]"""
+    wanted = {Method.SIMULATION, case.requirement.method}
+    own = case.bank.table is not None or case.bank.resistance_ohm is not None or case.bank.bms is not None
+    if methods and not own:
+        return {m.method: m.required_ah for m in methods if m.method in wanted}
+    bank = replace(case.bank, table=None, resistance_ohm=None, bms=None)
+    fresh = Case(replace(case.supply, bank=bank), case.loads)
+    profile = profile_of(fresh)
+    return {m: size_by(m, profile, case.requirement, fresh, case.supply.nominal_v).required_ah for m in wanted}
+
+
+def _risks(findings: tuple[Finding, ...]) -> tuple[str, ...]:
+    return tuple(f.evidence for f in findings if f.severity is Severity.RISK)
+
+
+def _why_no_capacity(case: Case) -> str:
+    """Say why no capacity carries the loads: a cable, a voltage no battery has, a charger that leaves it empty."""
+    supply, threshold = case.supply, case.threshold
+    bare = Case(supply, tuple(replace(load, cable=None) for load in case.loads))
+    if any(load.cable for load in case.loads) and _some_capacity_carries(bare):
+        worst = max((load for load in case.loads if load.cable and load.battery_min_v), key=lambda e: e.cable_ohm, default=None)
+        name = worst.name if worst else "a load"
+        return f"No battery mends this: the cable of {name} takes too much voltage. Fit a thicker or shorter cable."
+    full_v = case.bank.full_v
+    if threshold.threshold_v >= full_v - 1e-9:
+        return f"No battery mends this: {threshold.owner} needs {say_volts(threshold.threshold_v)}, and this battery shows {say_volts(full_v)} full and at rest."
+    if supply.starts_at_ratio < 1:
+        share = say_percent(supply.starts_at_ratio)
+        return f"No battery mends this: at {say_volts(supply.charge_v or 0)} the charger fills it to {share} only. Raise the set voltage first."
+    return (
+        f"No battery mends this: {threshold.owner} needs at least {say_volts(threshold.threshold_v)}, and no capacity carries these loads that far. "
+        "Lower the cut-off or what the equipment needs, if that can be done."
+    )
+
+
+def _some_capacity_carries(case: Case) -> bool:
+    return size_by(Method.SIMULATION, profile_of(case), case.requirement, case, case.supply.nominal_v).required_ah is not None
+
+
+def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
+    """Say what a bank cannot mend."""
+    requirement = case.requirement
+    if left.code in ("charger_too_slow", "charger_never_recovers"):
+        fitted = fitted_with(case.supply, sold)
+        found = recovery_beside(fitted, case.mean_current_a(in_alarm=False))
+        hours_h = found.recovery_h if found else None
+        allowed_h = requirement.recharge_h or 0.0
+        share = say_percent(requirement.recharge_to_ratio)
+        took = (
+            f"its charger never brings it back to {share}."
+            if hours_h is None
+            else f"its charger takes {say_hours_over(hours_h, allowed_h)} to bring it back to {share}, not {say_required_h(allowed_h)}."
+        )
+        charger, _ = _charger_that_does(fitted, case.loads)
+        return f"A new {say_sold(sold)} would carry it, but {took} With it, {charger[:1].lower()}{charger[1:]}"
+    # As it is now, where that is what stays.
+    now = judge_briefly(case.supply, case.loads).findings
+    evidence = next((f.evidence for f in now if f.code == left.code), left.evidence)
+    return f"A battery would not mend this: {evidence}"
+
+
+def what_to_fit(advice: Advice, case: Case) -> str:
+    """Say what bank to fit and which risks stay, or why none can be named."""
+    if advice.bank is None:
+        return f"{advice.reason} {ELSEWHERE}"
+    bank = advice.bank
+    caution = " In parallel only of one make and age, with a fuse for each string." if bank.parallel > 1 else ""
+    stays = f" A risk stays: {' '.join(advice.risks)}" if advice.risks else ""
+    if c20_of(bank) <= case.bank.rated_c20_ah + 1e-6:
+        return f"A new {say_sold(bank)} is large enough, so renew the battery.{caution}{stays} {ELSEWHERE}"
+    return f"Fit {say_sold(bank)}, new.{caution}{stays} {ELSEWHERE}"
+
+
+# -- a charger -------------------------------------------------------------------------------------------------------------------------
+
+
+def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
+    """Say what charger brings the bank back in time, put back and judged, or why none does; and where else to look."""
+    words, is_stronger = _charger_that_does(supply, loads)
+    return f"{words} {ELSEWHERE}" if is_stronger else words
+
+
+def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bool]:
+    """Say what charger does it, or why none; and whether that is a stronger supply, which loads that go elsewhere would spare."""
+    bank, requirement = supply.bank, supply.requirement
+    if bank is None or bank.chemistry.is_primary:
+        return "", False
+    if not bank.suits(supply.nominal_v):
+        return "First put right how the blocks are joined.", False
+    standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
+    stronger, earned = _smallest_charger(supply, loads, standby_a)
+    if earned:
+        return _say_first(earned[0]), False
+    if stronger is not None:
+        whole = say_amps_at_least(stronger + standby_a)
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.", True
+    boost_cell_v = BOOST_V.get(bank.chemistry_key)
+    if boost_cell_v is not None and set_voltage_limits(supply):
+        cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
+        boosted = replace(supply, charge_v=round(cell_v * bank.cells_in_series_count, 2), charge_mode=ChargeMode.CYCLIC)
+        found_a, earned = _smallest_charger(boosted, loads, standby_a)
+        if earned:
+            return _say_first(earned[0]), False
+        if found_a is not None:
+            ends = ", and that then goes back to float" if bank.chemistry.is_lead else ""
+            at = say_volts(boosted.charge_v or 0)
+            return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {at}{ends} does it.", False
+    hours = (
+        f"{say_required_h(requirement.recharge_h)} to {say_percent(requirement.recharge_to_ratio)}" if requirement.recharge_h else "that"
+    )
+    return (
+        f"No charger that suits this battery does {hours}. Agree on a longer time or a smaller share, or split the loads over more supplies.",
+        False,
+    )
+
+
+def _say_first(earned: Finding) -> str:
+    return f"No charger is named before this is put right: {earned.evidence}"
+
+
+def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding]]:
+    """Return the smallest sold charger that does it, None where none does; and what severe it would earn that is not there yet. [A]"""
+    for charger_a in SOLD_CHARGERS_A:
+        whole_a = max(supply.supply_current_a or 0.0, charger_a + standby_a)
+        changed = replace(supply, charge_limit_a=charger_a, supply_current_a=whole_a, current_limited=True)
+        found = recovery_beside(changed, standby_a)
+        allowed_h = supply.requirement.recharge_h
+        if found is None or found.recovery_h is None or (allowed_h is not None and found.recovery_h > allowed_h):
+            continue
+        judged = judge_briefly(changed, loads)
+        left = [f for f in judged.findings if f.code in CHARGER_CODES and (f.severity in SEVERE or f.code == "charger_too_strong")]
+        if left:
+            return None, []
+        here = {f.code for f in judge_briefly(supply, loads).findings if f.severity in SEVERE}
+        return charger_a, [f for f in judged.findings if f.severity in SEVERE and f.code not in here]
+    return None, []

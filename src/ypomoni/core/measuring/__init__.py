@@ -1,0 +1,1 @@
+"""What readings say: sums reconciled, slips, how to hook up, and what to read next."""

@@ -1,0 +1,149 @@
+"""The band of a holdover: what each uncertain input alone does to it, added as root of squares."""
+
+import math
+
+from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.conditioning import explained_square
+from ypomoni.core.outage.demand import LoadCurrents, mean_draw
+from ypomoni.core.outage.uncertainty import (
+    CAPACITY_SPREAD_RATIO,
+    CONDITION_SPREAD_RATIO,
+    TABLED_SPREAD_RATIO,
+    best_currents,
+    worst_currents,
+)
+from ypomoni.core.telling.results import Band, BandInput
+
+# A load that ends it at once: e^−12 of the time, a second of a month.
+GREATEST_DELTA = 12.0
+
+
+def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput, ...]]:
+    """Return the 95 % band of a holdover and the share of each uncertain input in its low side.
+
+    low = expected·exp(−√Σδᵢ²) with δᵢ = ln(expected / result with input i alone at its bad end); high likewise with the good ends.
+    """
+    runs = _band_runs(case)
+    falls = [_log_ratio(expected_h, bad_h) for *_, bad_h, _ in runs]
+    rises = [_log_ratio(good_h, expected_h) for *_, good_h in runs]
+    if case.supply.totals:
+        falls, rises = _narrowed(case, expected_h, falls, rises)
+    shares = _shares_of(falls)
+    return band_of(expected_h, math.hypot(*falls), math.hypot(*rises)), tuple(
+        BandInput(
+            key=key,
+            name=name,
+            provenance=provenance,
+            low_h=bad_h,
+            high_h=good_h,
+            share_ratio=share,
+            fall_ratio=min(fall, GREATEST_DELTA),
+        )
+        for (key, name, provenance, bad_h, good_h), share, fall in zip(runs, shares, falls, strict=True)
+    )
+
+
+def band_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
+    """Return the fall and the rise of ln(holdover) with each input alone at its ends: the loads in their order, then the bank's."""
+    runs = _band_runs(case)
+    falls = [min(_log_ratio(expected_h, bad_h), GREATEST_DELTA) for *_, bad_h, _ in runs]
+    return falls, [min(_log_ratio(good_h, expected_h), GREATEST_DELTA) for *_, good_h in runs]
+
+
+def band_of(expected_h: float, fall: float, rise: float) -> Band:
+    """Return the band of a whole fall and rise of ln(holdover)."""
+    return Band(
+        low=expected_h * math.exp(-fall),
+        expected=expected_h,
+        high=min(expected_h * math.exp(min(rise, 50.0)), max([expected_h, 87_600.0])),
+    )
+
+
+def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
+    """Return key, name, provenance and the holdover at the bad and the good end of each uncertain input. [h]"""
+    runs: list[tuple[str, str, str, float, float]] = []
+    moved = _Moved(case)
+    for currents in case.currents:
+        load, climate = currents.load, case.climate_of(currents.load)
+        bad_h = moved.holdover_h(currents, worst_currents(currents, climate))
+        good_h = moved.holdover_h(currents, best_currents(currents, climate))
+        runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
+    # A discharge table says more than a nameplate.
+    spread = TABLED_SPREAD_RATIO if case.bank.table else CAPACITY_SPREAD_RATIO
+    bad_h, good_h = (case.holdover(capacity_ratio=1 + sign * spread).holdover_h for sign in (-1, 1))
+    runs.append(("bank_capacity", "battery capacity", "discharge table" if case.bank.table else "nameplate", bad_h, good_h))
+    if case.bank.condition_ratio is None:
+        c = case.condition_today_ratio
+        bad_h, good_h = (case.holdover(condition_ratio=c + sign * CONDITION_SPREAD_RATIO).holdover_h for sign in (-1, 1))
+        runs.append(("bank_condition", "battery condition", "from its age", bad_h, good_h))
+    return runs
+
+
+def _narrowed(case: Case, expected_h: float, falls: list[float], rises: list[float]) -> tuple[list[float], list[float]]:
+    """Return the deltas with what measured totals of standby explain taken off those of the loads, in proportion to their squares."""
+    totals, parts = case.total_parts_a(in_alarm=False)
+    if not totals:
+        return falls, rises
+    limits_a = [t.uncertainty_a for t in totals]
+    bad, good = standby_deltas(case, expected_h)
+    count = len(case.loads)
+
+    def taken_off(deltas: list[float], standby: list[float]) -> list[float]:
+        whole = sum(d * d for d in deltas[:count])
+        if whole <= 0 or math.isinf(whole):
+            return deltas
+        left = max(0.0, whole - explained_square(standby, parts, limits_a))
+        return [d * math.sqrt(left / whole) for d in deltas[:count]] + deltas[count:]
+
+    return taken_off(falls, bad), taken_off(rises, good)
+
+
+class _Moved:
+    """Holdovers with one load moved. Loads without bursts or cable that move the demand by as much have the same one: it is run once."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+        self.known: dict[tuple[float, ...], float] = {}
+
+    def holdover_h(self, before: LoadCurrents, after: LoadCurrents) -> float:
+        """Return the holdover with a load's currents changed. [h]"""
+        if before.load.bursts or before.load.cable:
+            return self.case.holdover(changed=after).holdover_h
+        moves = [
+            round(b - a, 12)
+            for state in (False, True)
+            for a, b in zip(mean_draw(before, in_alarm=state), mean_draw(after, in_alarm=state), strict=True)
+        ]
+        key = tuple(moves)
+        if key not in self.known:
+            self.known[key] = self.case.holdover(changed=after).holdover_h
+        return self.known[key]
+
+
+def standby_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
+    """Return for each load the fall and the rise of ln(holdover) with its standby current alone at its bad and its good end."""
+    bad: list[float] = []
+    good: list[float] = []
+    moved = _Moved(case)
+    for currents in case.currents:
+        climate = case.climate_of(currents.load)
+        bad_h = moved.holdover_h(currents, worst_currents(currents, climate, standby_only=True))
+        good_h = moved.holdover_h(currents, best_currents(currents, climate, standby_only=True))
+        bad.append(min(_log_ratio(expected_h, bad_h), GREATEST_DELTA))
+        good.append(min(_log_ratio(good_h, expected_h), GREATEST_DELTA))
+    return bad, good
+
+
+def _log_ratio(longer_h: float, shorter_h: float) -> float:
+    """Return ln(longer/shorter), not below zero; infinite where the shorter run does not hold at all."""
+    if longer_h <= 0 or longer_h <= shorter_h:
+        return 0.0
+    return math.inf if shorter_h <= 0 else math.log(longer_h / shorter_h)
+
+
+def _shares_of(deltas: list[float]) -> list[float]:
+    certain = [d for d in deltas if math.isinf(d)]
+    if certain:
+        return [1.0 / len(certain) if math.isinf(d) else 0.0 for d in deltas]
+    total = sum(d * d for d in deltas)
+    return [d * d / total if total > 0 else 0.0 for d in deltas]

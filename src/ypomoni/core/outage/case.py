@@ -1,0 +1,322 @@
+"""A supply with its loads, ready to be run under any assumption. Called by `evaluation`, `sizing` and `recovery`'s callers."""
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from functools import cached_property
+
+from ypomoni.core.outage.conditioning import shift_of_loads
+from ypomoni.core.outage.demand import (
+    Floor,
+    LoadCurrents,
+    Timeline,
+    build_timeline,
+    contribution,
+    floors_of,
+    mean_draw,
+    peak_draw,
+    total_draw,
+)
+from ypomoni.core.outage.ends import Holdover
+from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.uncertainty import best_currents, expected_currents, half_width_a, sizing_currents, worst_currents
+from ypomoni.core.things.batteries import Bank, build_pack
+from ypomoni.core.things.loads import NO_DRAW, Draw, Load
+from ypomoni.core.things.places import Place
+from ypomoni.core.things.supplies import Supply, SupplyKind
+from ypomoni.core.things.totals import MeasuredTotal
+
+# A meter read for a minute sees a burst that comes this often.
+OFTEN_PER_HOUR = 60.0
+
+
+class ThresholdOrigin(StrEnum):
+    """Whose voltage ends the run."""
+
+    CUTOFF = "cutoff"
+    PROTECTION = "protection"
+    EQUIPMENT = "equipment"
+    CHEMISTRY = "chemistry"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Threshold:
+    """The voltage at which the equipment's end is reached, and whose it is. [V]"""
+
+    threshold_v: float
+    origin: ThresholdOrigin
+    owner: str
+
+
+def end_threshold(supply: Supply, loads: tuple[Load, ...], bank: Bank) -> Threshold:
+    """Return the highest of the cut-off, the battery's own cut-off and every essential load's minimum.
+
+    Where there is none of them it is the chemistry's end voltage.
+    """
+    found: list[Threshold] = []
+    if supply.cutoff_v is not None:
+        found.append(Threshold(threshold_v=supply.cutoff_v, origin=ThresholdOrigin.CUTOFF, owner=supply.name))
+    if bank.own_cutoff_v is not None:
+        found.append(Threshold(threshold_v=bank.own_cutoff_v, origin=ThresholdOrigin.PROTECTION, owner="the battery's own protection"))
+    found += [
+        Threshold(threshold_v=load.battery_min_v, origin=ThresholdOrigin.EQUIPMENT, owner=load.name)
+        for load in loads
+        if load.essential and load.battery_min_v is not None
+    ]
+    ends = Threshold(threshold_v=bank.end_v, origin=ThresholdOrigin.CHEMISTRY, owner=bank.chemistry.name)
+    return max(found, key=lambda t: t.threshold_v, default=ends)
+
+
+class Hindrance(StrEnum):
+    """Why the hours of a supply cannot be computed."""
+
+    KIND = "kind"
+    AC_LOAD = "ac_load"
+    NO_BANK = "no_bank"
+    TOO_COLD = "too_cold"
+    TOO_HOT = "too_hot"
+
+
+def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
+    """Return why the hours of a supply with these loads cannot be computed; None where they can."""
+    if not supply.is_modelled:
+        return Hindrance.KIND
+    if any(load.ac for load in loads):
+        return Hindrance.AC_LOAD
+    if supply.bank is None:
+        return Hindrance.NO_BANK
+    chemistry = supply.bank.chemistry
+    if min(supply.min_degc, supply.typical_degc) < chemistry.lowest_degc:
+        return Hindrance.TOO_COLD
+    return Hindrance.TOO_HOT if supply.hottest_degc > chemistry.highest_degc else None
+
+
+def has_dc_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether the currents at a battery follow from those of its loads: not through an inverter."""
+    return supply.kind is not SupplyKind.AC_UPS and not any(load.ac for load in loads)
+
+
+class Case:
+    """One supply that is modelled and has a bank, with the currents expected of its loads."""
+
+    def __init__(self, supply: Supply, loads: tuple[Load, ...]) -> None:
+        self.supply = supply
+        self.loads = loads
+        self.requirement = supply.requirement
+        self.currents = self._reconciled(tuple(expected_currents(load, self.climate_of(load)) for load in loads))
+
+    def climate_of(self, load: Load) -> Place:
+        """How warm it is where a load is."""
+        return load.place or self.supply.climate
+
+    def total_parts_a(self, *, in_alarm: bool) -> tuple[list[MeasuredTotal], list[list[float]]]:
+        """Return the totals taken in a state, and for each the limit of every load's part of it. [A], shape (n_totals, n_loads)"""
+        totals = [t for t in self.supply.totals if t.in_alarm is in_alarm]
+        parts = [
+            [
+                load.draw_per_amp.at_nominal_a(t.at_v) * load.quantity * half_width_a(load.alarm if in_alarm else load.standby)
+                if load.key in t.load_keys
+                else 0.0
+                for load in self.loads
+            ]
+            for t in totals
+        ]
+        return totals, parts
+
+    def _reconciled(self, currents: tuple[LoadCurrents, ...]) -> tuple[LoadCurrents, ...]:
+        """Return the currents moved to what measured totals say of their sum, each by its share of the uncertainty."""
+        for in_alarm in (False, True):
+            totals, parts = self.total_parts_a(in_alarm=in_alarm)
+            if not totals:
+                continue
+            residuals = [t.current_a - self._sum_at_a(currents, t) for t in totals]
+            shifts = shift_of_loads(parts, [t.uncertainty_a for t in totals], residuals)
+            currents = tuple(_shifted(c, shift, in_alarm=in_alarm) for c, shift in zip(currents, shifts, strict=True))
+        return currents
+
+    def _sum_at_a(self, currents: tuple[LoadCurrents, ...], total: MeasuredTotal) -> float:
+        """Return what the register says flows where a total was read, at its voltage. [A]"""
+        behind = [c for c in currents if c.load.key in total.load_keys]
+        own_a = self.supply.own_current_a if total.own_included else 0.0
+        return own_a + sum(read_draw(c, in_alarm=total.in_alarm).at_nominal_a(total.at_v) for c in behind)
+
+    @property
+    def bank(self) -> Bank:
+        """The bank; only asked for where there is one."""
+        if self.supply.bank is None:
+            raise ValueError(f"supply {self.supply.key} has no bank")
+        return self.supply.bank
+
+    @cached_property
+    def threshold(self) -> Threshold:
+        """The equipment's end."""
+        return end_threshold(self.supply, self.loads, self.bank)
+
+    @property
+    def needed_v(self) -> float:
+        """The voltage that battery and essential equipment need at the battery, whatever the cut-off. [V]"""
+        own_v = self.bank.own_cutoff_v or 0.0
+        needs = [load.battery_min_v for load in self.loads if load.essential and load.battery_min_v is not None]
+        return max([self.bank.end_v, own_v, *needs])
+
+    @cached_property
+    def condition_today_ratio(self) -> float:
+        """The condition of the bank as it is. [ratio]"""
+        return self.bank.condition_today_ratio(self.supply.typical_degc)
+
+    def mean_draw(self, *, in_alarm: bool) -> Draw:
+        """Return the average draw with bursts, the supply's own included."""
+        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *(mean_draw(c, in_alarm=in_alarm) for c in self.currents)])
+
+    def mean_current_a(self, *, in_alarm: bool) -> float:
+        """Return the average current at nominal voltage. [A]"""
+        return self.mean_draw(in_alarm=in_alarm).at_nominal_a(self.supply.nominal_v)
+
+    def peak_current_a(self, *, in_alarm: bool) -> float:
+        """Return the greatest current that can coincide, at nominal voltage. [A]"""
+        draws = [peak_draw(c, in_alarm=in_alarm) for c in self.currents]
+        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
+
+    def sizing_current_a(self, *, in_alarm: bool) -> float:
+        """Return the average current a formula is given: thermostats as when they are on most. [A]"""
+        if not any(load.thermostats for load in self.loads):
+            return self.mean_current_a(in_alarm=in_alarm)
+        extra = {load.key: sizing_currents(load, self.climate_of(load)).extra_current_a for load in self.loads}
+        draws = [mean_draw(replace(c, extra_current_a=extra[c.load.key]), in_alarm=in_alarm) for c in self.currents]
+        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
+
+    @cached_property
+    def _cold_timelines(self) -> tuple[Timeline, Timeline]:
+        if not any(load.thermostats for load in self.loads):
+            return self._expected_timelines
+        cold = [
+            replace(c, extra_current_a=expected_currents(c.load, self.climate_of(c.load), cold=True).extra_current_a) for c in self.currents
+        ]
+        own_a = self.supply.own_current_a
+        return build_timeline(cold, own_a, in_alarm=False), build_timeline(cold, own_a, in_alarm=True)
+
+    @cached_property
+    def draws_nothing(self) -> bool:
+        """Whether neither standby nor alarm draws anything."""
+        return self.peak_current_a(in_alarm=False) == 0 and self.peak_current_a(in_alarm=True) == 0
+
+    @cached_property
+    def current_ends(self) -> tuple[tuple[LoadCurrents, LoadCurrents], ...]:
+        """The currents of each load at their bad and at their good end."""
+        return tuple((worst_currents(c, self.climate_of(c.load)), best_currents(c, self.climate_of(c.load))) for c in self.currents)
+
+    @cached_property
+    def _demand(self) -> tuple["_Demand", "_Demand"]:
+        return _Demand(self, in_alarm=False), _Demand(self, in_alarm=True)
+
+    @cached_property
+    def _expected_timelines(self) -> tuple[Timeline, Timeline]:
+        own_a = self.supply.own_current_a
+        return build_timeline(self.currents, own_a, in_alarm=False), build_timeline(self.currents, own_a, in_alarm=True)
+
+    def _timelines(self, changed: LoadCurrents | None, *, averaged: bool, cold: bool) -> tuple[Timeline, Timeline]:
+        if cold and changed is None and not averaged:
+            return self._cold_timelines
+        if averaged:
+            own_a = self.supply.own_current_a
+            return tuple(build_timeline(self.currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
+        if changed is None:
+            return self._expected_timelines
+        standby, alarm = self._demand
+        return standby.with_changed(changed), alarm.with_changed(changed)
+
+    def timelines(self, *, cold: bool) -> tuple[Timeline, Timeline]:
+        """Return the expected demand in standby and in alarm; ``cold`` with thermostats as on the coldest days."""
+        return self._cold_timelines if cold else self._expected_timelines
+
+    def outage(
+        self,
+        *,
+        condition_ratio: float | None = None,
+        temperature_degc: float | None = None,
+        capacity_ratio: float = 1.0,
+        changed: LoadCurrents | None = None,
+        averaged: bool = False,
+        threshold_v: float | None = None,
+        bank: Bank | None = None,
+        sizing: bool = False,
+    ) -> Outage:
+        """Return an outage under assumptions; whatever is not given is as expected today, at the typical temperature.
+
+        ``changed`` are other currents of one load.
+        """
+        pack = build_pack(
+            bank or self.bank,
+            condition_ratio=self.condition_today_ratio if condition_ratio is None else condition_ratio,
+            temperature_degc=self.supply.typical_degc if temperature_degc is None else temperature_degc,
+            sizing=sizing,
+            capacity_ratio=capacity_ratio,
+            starts_at_ratio=self.supply.starts_at_ratio,
+        )
+        cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
+        standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
+        return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v)
+
+    def outage_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> Outage:
+        """Return the outage of other currents of every load, with a bank of another condition and capacity."""
+        own_a, degc = self.supply.own_current_a, self.supply.typical_degc
+        pack = build_pack(
+            self.bank,
+            condition_ratio=condition_ratio,
+            temperature_degc=degc,
+            capacity_ratio=capacity_ratio,
+            starts_at_ratio=self.supply.starts_at_ratio,
+        )
+        standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
+        return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
+
+    def holdover(self, **assumptions) -> Holdover:
+        """Return the holdover under assumptions; see `outage`."""
+        return self.outage(**assumptions).holdover()
+
+
+def read_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return what a meter shows of a load within a minute: at rest, with those bursts that come at least once a minute.
+
+    A battery of its own is full most of the time, so what its recharges take on average is not there then.
+    """
+    seen = [n for n, b in enumerate(currents.load.bursts) if b.per_hour >= OFTEN_PER_HOUR]
+    load = replace(currents.load, bursts=tuple(currents.load.bursts[n] for n in seen))
+    extra_a = max(0.0, currents.extra_current_a - currents.load.recharge_current_a)
+    levels_a = tuple(currents.burst_currents_a[n] for n in seen)
+    often = replace(currents, load=load, burst_currents_a=levels_a, extra_current_a=extra_a)
+    return mean_draw(often, in_alarm=in_alarm)
+
+
+def _shifted(currents: LoadCurrents, shift: float, *, in_alarm: bool) -> LoadCurrents:
+    """Return currents of which that of one state has moved by so many of its limits; an alarm that is as standby goes with it."""
+    if in_alarm:
+        return replace(currents, alarm_current_a=max(0.0, currents.alarm_current_a + shift * half_width_a(currents.load.alarm)))
+    standby_a = max(0.0, currents.standby_current_a + shift * half_width_a(currents.load.standby))
+    alarm_a = standby_a if currents.load.alarm_is_standby else currents.alarm_current_a
+    return replace(currents, standby_current_a=standby_a, alarm_current_a=alarm_a)
+
+
+class _Demand:
+    """What each load adds to the demand of one state, summed from both sides, so that one of them can be exchanged at once."""
+
+    def __init__(self, case: Case, *, in_alarm: bool) -> None:
+        self.in_alarm = in_alarm
+        self.place = {c.load.key: n for n, c in enumerate(case.currents)}
+        self.parts = [contribution(c, in_alarm=in_alarm) for c in case.currents]
+        self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.currents, self.parts, strict=True)]
+        self.before = [Draw(case.supply.own_current_a, 0.0, 0.0)]
+        for draw, _ in self.parts:
+            self.before.append(self.before[-1].plus(draw))
+        self.after = [NO_DRAW]
+        for draw, _ in reversed(self.parts):
+            self.after.append(self.after[-1].plus(draw))
+        self.after.reverse()
+
+    def with_changed(self, changed: LoadCurrents) -> Timeline:
+        """Return the demand with other currents of one load."""
+        n = self.place[changed.load.key]
+        draw, trains = contribution(changed, in_alarm=self.in_alarm)
+        others = [t for m, (_, found) in enumerate(self.parts) if m != n for t in found]
+        floors = [floor for m, found in enumerate(self.floors) if m != n for floor in found]
+        floors += floors_of(changed, draw, trains)
+        return Timeline(self.before[n].plus(self.after[n + 1]).plus(draw), (*others, *trains), tuple(floors))

@@ -1,0 +1,415 @@
+"""Demand over time: the rest draw of every load and the trains of bursts on top of it. Called by `run` and by sizing.
+
+Times are hours after mains failure. A train is anchored there, in standby and in alarm alike.
+"""
+
+import bisect
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+
+from ypomoni.core.things.loads import NO_DRAW, Draw, During, Load
+from ypomoni.core.units import SECONDS_PER_HOUR
+
+# Two edges closer than this are one: 3.6 µs.
+SAME_TIME_H = 1e-9
+# Bursts that recur faster are gathered so that they come this often, with the same duty and peak: no battery follows them one by one.
+GATHER_PERIOD_H = 10.0 / SECONDS_PER_HOUR
+
+# Two periods that are not a ratio of small whole numbers never quite repeat; then so many of the longest stand for all.
+LARGEST_DENOMINATOR = 2_000
+MOST_PERIODS = 30
+MOST_EDGES_OF_PATTERN = 4_000
+
+Piece = tuple[float, float, float, float]
+"""Start of a piece of constant demand and its draw: (t, A, W, S)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadCurrents:
+    """The currents of one piece of a load that a run is made with, on its rail. [A] ``burst_currents_a`` follows ``load.bursts``."""
+
+    load: Load
+    standby_current_a: float
+    alarm_current_a: float
+    burst_currents_a: tuple[float, ...]
+    pieces_coincide: bool = False
+    # What thermostats and recharges add on average, in either state, and what they add at most.
+    extra_current_a: float = 0.0
+    extra_peak_a: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Wave:
+    """One burst of one piece: first start, period, duration [h] and current while active [A]."""
+
+    offset_h: float
+    period_h: float
+    duration_h: float
+    current_a: float
+
+    def is_active(self, t: float) -> bool:
+        n = math.floor((t - self.offset_h + SAME_TIME_H) / self.period_h)
+        return n >= 0 and t < self.offset_h + n * self.period_h + self.duration_h - SAME_TIME_H
+
+    def edges(self, a: float, b: float) -> list[float]:
+        """Return every start and end strictly between a and b."""
+        found: list[float] = []
+        n = max(0, math.floor((a - self.offset_h - self.duration_h) / self.period_h))
+        start = self.offset_h + n * self.period_h
+        while start < b - SAME_TIME_H:
+            if start > a + SAME_TIME_H:
+                found.append(start)
+            if a + SAME_TIME_H < start + self.duration_h < b - SAME_TIME_H:
+                found.append(start + self.duration_h)
+            n += 1
+            start = self.offset_h + n * self.period_h
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Train:
+    """The bursts of ``pieces_count`` equal pieces in step: the greatest of the active ones replaces the rest current."""
+
+    waves: tuple[_Wave, ...]
+    rest_a: float
+    pieces_count: float
+    unit: Draw
+
+    def excess_a(self, t: float) -> float:
+        """Return what the pieces draw above rest just after t, on the rail. [A]"""
+        active = [w.current_a for w in self.waves if w.is_active(t)]
+        return self.pieces_count * (max(active) - self.rest_a) if active else 0.0
+
+    def steps(self, a: float, b: float, excess: float) -> list[tuple[float, float]]:
+        """Return (time, change of draw) at every edge strictly between a and b, from the excess drawn just after a. [h, A]"""
+        if len(self.waves) == 1:
+            # One wave alternates between its start and its end.
+            rise = self.pieces_count * (self.waves[0].current_a - self.rest_a)
+            sign = -1.0 if excess else 1.0
+            found: list[tuple[float, float]] = []
+            for edge in self.waves[0].edges(a, b):
+                found.append((edge, sign * rise))
+                sign = -sign
+            return found
+        found = []
+        for edge in sorted(edge for wave in self.waves for edge in wave.edges(a, b)):
+            now = self.excess_a(edge)
+            if now != excess:
+                found.append((edge, now - excess))
+                excess = now
+        return found
+
+    def peak_excess_a(self) -> float:
+        """Return the greatest excess over rest. [A]"""
+        return self.pieces_count * max(0.0, max(w.current_a for w in self.waves) - self.rest_a)
+
+    def least_excess_a(self) -> float:
+        """Return the least excess over rest, below zero for a burst that draws less. [A]"""
+        return self.pieces_count * min(0.0, min(w.current_a for w in self.waves) - self.rest_a)
+
+
+@dataclass(frozen=True, slots=True)
+class Floor:
+    """What an essential load at the end of a cable asks for at the battery: its least voltage and the drop of its own current just then."""
+
+    owner: str
+    min_v: float
+    cable_ohm: float
+    base: Draw
+    trains: tuple[_Train, ...]
+
+    def floor_v(self, t: float) -> float:
+        """Return the battery voltage that leaves the load its least one, just after t. [V]
+
+        At its limit the load has ``min_v`` at its own terminals, so that is where its draw is taken.
+        """
+        draw = self.base
+        for train in self.trains:
+            draw = draw.plus(train.unit.times(train.excess_a(t)))
+        return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
+
+    def highest_v(self) -> float:
+        """Return the battery voltage that would do at any time: with all its bursts at once. [V]"""
+        return self.min_v + self.cable_ohm * _at_once(self.base, self.trains).at_nominal_a(self.min_v)
+
+
+class Timeline:
+    """What a set of loads draws over time in one state (standby or alarm), and what those at the end of a cable ask for meanwhile."""
+
+    def __init__(self, base: Draw, trains: tuple[_Train, ...], floors: tuple[Floor, ...] = ()) -> None:
+        self.base = base
+        self.floors = floors
+        # Where no load at the end of a cable has bursts, its floor is the same all the time.
+        self.steady_floor_v = max((f.floor_v(0.0) for f in floors), default=0.0) if all(not f.trains for f in floors) else None
+        self.trains = trains = _merged(trains)
+        self.edges_per_hour = sum(2.0 / w.period_h for t in trains for w in t.waves)
+        # A rare burst beside very frequent ones would make the pattern longer than can be walked: it is then seen in one stretch of it.
+        longest_h = MOST_EDGES_OF_PATTERN / self.edges_per_hour if trains else 0.0
+        self.common_period_h = min(longest_h, common_period_h(w.period_h for t in trains for w in t.waves))
+        # From here on the pattern of bursts repeats.
+        self.settled_h = min(longest_h, max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0))
+        self._chunks: dict[tuple[float, float], list[Piece]] = {}
+        self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
+        self._window: tuple[float, float, list[Piece]] | None = None
+
+    def whole_periods(self, until_h: float) -> tuple[float, int]:
+        """Return from where on the pattern of bursts repeats in whole periods, and how many of them end before a time. [h]"""
+        if self.common_period_h <= 0:
+            return 0.0, 0
+        from_h = self.common_period_h * math.ceil(self.settled_h / self.common_period_h)
+        return from_h, max(0, int((until_h - from_h) / self.common_period_h))
+
+    def peak(self) -> Draw:
+        """Return what is drawn at most, every burst at once."""
+        return _at_once(self.base, self.trains)
+
+    def pieces(self, a: float, b: float) -> list[Piece]:
+        """Return the pieces of constant demand from a to b; the first starts at a."""
+        i, p, g = self.base
+        changes: list[tuple[float, float, float, float]] = []
+        for train in self.trains:
+            excess = train.excess_a(a)
+            unit_i, unit_p, unit_g = train.unit
+            i, p, g = i + excess * unit_i, p + excess * unit_p, g + excess * unit_g
+            for edge, step in train.steps(a, b, excess):
+                changes.append((edge, step * unit_i, step * unit_p, step * unit_g))
+        changes.sort()
+        found: list[Piece] = [(a, i, p, g)]
+        for t, di, dp, dg in changes:
+            i, p, g = i + di, p + dp, g + dg
+            # What is left of adding and taking away the same number is rounding, not draw.
+            piece = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
+            if t - found[-1][0] <= SAME_TIME_H:
+                found[-1] = (found[-1][0], piece[1], piece[2], piece[3])
+            else:
+                found.append(piece)
+        return found
+
+    def chunk(self, a: float, b: float) -> list[Piece]:
+        """Return `pieces`, remembered: the same stretches are walked again with other banks."""
+        known = self._chunks.get((a, b))
+        if known is None:
+            if len(self._chunks) > 512:
+                self._chunks.clear()
+            known = self._chunks[(a, b)] = self.pieces(a, b)
+        return known
+
+    def window(self, a: float, b: float) -> list[Piece]:
+        """Return `pieces`, cut from a remembered stretch: many alarms start close to each other."""
+        if not self.trains:
+            return [(a, self.base[0], self.base[1], self.base[2])]
+        if self._window is None or a < self._window[0] or b > self._window[1]:
+            begin, end = max(0.0, a - self.common_period_h), b + self.common_period_h
+            self._window = (begin, end, self.pieces(begin, end))
+        pieces = self._window[2]
+        # A piece that starts within a hair of a is the one in force just after a.
+        first = max(0, bisect.bisect_right(pieces, (a + SAME_TIME_H, math.inf)) - 1)
+        last = bisect.bisect_left(pieces, (b - SAME_TIME_H,))
+        _, i, p, g = pieces[first]
+        return [(a, i, p, g), *pieces[first + 1 : last]]
+
+    def edges(self, a: float, b: float) -> list[float]:
+        """Return every edge strictly between a and b, sorted."""
+        return sorted({edge for train in self.trains for wave in train.waves for edge in wave.edges(a, b)})
+
+    def burst_times_h(self, until_h: float, most: int) -> tuple[float, ...]:
+        """Return when bursts start until a time, evenly thinned to at most so many. [h]"""
+        times: list[float] = []
+        for train in self.trains:
+            for wave in train.waves:
+                count = int(max(0.0, until_h - wave.offset_h) / wave.period_h) + 1
+                step = max(1, math.ceil(count / most))
+                times += [wave.offset_h + n * wave.period_h for n in range(0, count, step)]
+        times = sorted(t for t in times if t <= until_h)
+        return tuple(times[:: max(1, math.ceil(len(times) / most))])
+
+    def floor_v(self, t: float) -> float:
+        """Return the highest voltage that a load at the end of a cable asks for just after t; 0 without any. [V]"""
+        if self.steady_floor_v is not None:
+            return self.steady_floor_v
+        return max((floor.floor_v(t) for floor in self.floors), default=0.0)
+
+    def averaged(self) -> "Timeline":
+        """Return the same demand with its bursts spread evenly over time, for a first look: without cables."""
+        if not self.trains:
+            return self
+        shares = self.shares(self.settled_h)
+        i, p, g = (sum(share * level[n] for share, *level in shares) for n in range(3))
+        return Timeline(Draw(i, p, g), ())
+
+    def shares(self, a: float) -> list[tuple[float, float, float, float]]:
+        """Return what share of one common period from a is spent at each draw, remembered: (share, A, W, S)."""
+        if a in self._shares:
+            return self._shares[a]
+        b = a + self.common_period_h
+        pieces = self.pieces(a, b)
+        ends = [piece[0] for piece in pieces[1:]] + [b]
+        levels: dict[tuple[float, float, float], float] = {}
+        for (t, i, p, g), end in zip(pieces, ends, strict=True):
+            level = (round(i, 9), round(p, 9), round(g, 9))
+            levels[level] = levels.get(level, 0.0) + (end - t) / (b - a)
+        found = self._shares[a] = [(share, *level) for level, share in levels.items()]
+        return found
+
+
+def common_period_h(periods_h: Iterable[float]) -> float:
+    """Return after how long a pattern of bursts repeats: 1/gcd of their frequencies, at most 30 of the longest period. [h]"""
+    distinct = frozenset(periods_h)
+    return _common_period_h(distinct) if distinct else 0.0
+
+
+@lru_cache(maxsize=1024)
+def _common_period_h(periods_h: frozenset[float]) -> float:
+    frequencies = [Fraction(1.0 / p).limit_denominator(LARGEST_DENOMINATOR) for p in periods_h]
+    if any(f <= 0 for f in frequencies):
+        return max(periods_h)
+    denominator = math.lcm(*(f.denominator for f in frequencies))
+    numerator = math.gcd(*(int(f * denominator) for f in frequencies))
+    return max(max(periods_h), min(denominator / numerator, MOST_PERIODS * max(periods_h)))
+
+
+def _at_once(base: Draw, trains: tuple[_Train, ...]) -> Draw:
+    return total_draw([base, *(train.unit.times(train.peak_excess_a()) for train in trains)])
+
+
+def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
+    """Return the trains with those that rise and fall at the same instants made one."""
+    merged: dict[tuple[float, float, float], Draw] = {}
+    others: list[_Train] = []
+    for train in trains:
+        rise_a = train.peak_excess_a()
+        if len(train.waves) == 1 and rise_a > 0:
+            wave = train.waves[0]
+            key = (wave.offset_h, wave.period_h, wave.duration_h)
+            merged[key] = merged.get(key, NO_DRAW).plus(train.unit.times(rise_a))
+        else:
+            others.append(train)
+    return (*(_Train((_Wave(*key, 1.0),), 0.0, 1, draw) for key, draw in merged.items()), *others)
+
+
+def rest_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return what all pieces of a load draw between bursts, at the battery."""
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    return currents.load.draw_per_amp.times((rest_a + currents.extra_current_a) * currents.load.quantity)
+
+
+def burst_levels_a(currents: LoadCurrents, *, in_alarm: bool) -> list[float | None]:
+    """Return per burst the current it takes in this state, or None where it does not occur in it. [A]
+
+    In alarm the larger of burst and alarm current counts for a burst that goes on always; one that belongs to the alarm replaces it.
+    """
+    levels: list[float | None] = []
+    for burst, current_a in zip(currents.load.bursts, currents.burst_currents_a, strict=True):
+        if burst.during is During.ALARM:
+            levels.append(current_a if in_alarm else None)
+        else:
+            levels.append(max(current_a, currents.alarm_current_a) if in_alarm else current_a)
+    return levels
+
+
+def mean_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return the average draw of all pieces, I = I_rest(1 − Σd) + Σ I_j·d_j, at the battery."""
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    mean_a = rest_a
+    for burst, level_a in zip(currents.load.bursts, burst_levels_a(currents, in_alarm=in_alarm), strict=True):
+        if level_a is not None:
+            mean_a += (level_a - rest_a) * burst.duty_ratio
+    return currents.load.draw_per_amp.times((mean_a + currents.extra_current_a) * currents.load.quantity)
+
+
+def peak_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
+    """Return what all pieces draw when their bursts coincide, at the battery."""
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    levels = [level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None]
+    return currents.load.draw_per_amp.times((max([rest_a, *levels]) + currents.extra_peak_a) * currents.load.quantity)
+
+
+def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_alarm: bool, averaged: bool = False) -> Timeline:
+    """Return the demand of a supply in one state.
+
+    Parameters
+    ----------
+    own_current_a
+        What the supply itself draws. [A]
+    averaged
+        Spread every burst evenly over time: only for comparison, since it hides the burst that trips a cut-off.
+    """
+    base = Draw(own_current_a, 0.0, 0.0)
+    trains: list[_Train] = []
+    floors: list[Floor] = []
+    for currents in loads:
+        draw, found = contribution(currents, in_alarm=in_alarm, averaged=averaged)
+        base = base.plus(draw)
+        trains += found
+        floors += floors_of(currents, draw, found)
+    return Timeline(base, tuple(trains), tuple(floors))
+
+
+def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:
+    """Return what a load asks for through its cable, from what it contributes: nothing without a cable or a least voltage."""
+    load = currents.load
+    if not load.essential or load.battery_min_v is None or load.cable_ohm <= 0:
+        return ()
+    return (Floor(load.name, load.battery_min_v, load.cable_ohm, draw, trains),)
+
+
+def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[_Train, ...]]:
+    """Return what one load adds to a supply's demand: a constant draw, and its trains of bursts."""
+    if averaged:
+        return mean_draw(currents, in_alarm=in_alarm), ()
+    constant_a, trains = _trains_of(currents, in_alarm=in_alarm)
+    return rest_draw(currents, in_alarm=in_alarm).plus(currents.load.draw_per_amp.times(constant_a)), tuple(trains)
+
+
+def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_Train]]:
+    """Return a constant excess and the trains of one load. [A]"""
+    load = currents.load
+    rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
+    waves = [
+        _Wave(burst.offset_s / SECONDS_PER_HOUR, 1.0 / burst.per_hour, burst.duration_s / SECONDS_PER_HOUR, level_a)
+        for burst, level_a in zip(load.bursts, burst_levels_a(currents, in_alarm=in_alarm), strict=True)
+        if level_a is not None and burst.per_hour > 0 and burst.duration_s > 0
+    ]
+    if not waves or all(wave.current_a == rest_a for wave in waves):
+        return 0.0, []
+    if currents.pieces_coincide or load.quantity == 1:
+        return 0.0, [_Train(tuple(_gathered(w) for w in waves), rest_a, load.quantity, load.draw_per_amp)]
+    if load.quantity / min(w.period_h for w in waves) <= 1.0 / GATHER_PERIOD_H:
+        return 0.0, [
+            _Train(
+                tuple(_gathered(_Wave(w.offset_h + i * w.period_h / load.quantity, w.period_h, w.duration_h, w.current_a)) for w in waves),
+                rest_a,
+                1,
+                load.draw_per_amp,
+            )
+            for i in range(load.quantity)
+        ]
+    # Very many staggered pieces: a whole number of them is always active, and one more for the rest of each interval.
+    constant_a, trains = 0.0, []
+    for w in waves:
+        interval_h = w.period_h / load.quantity
+        always_count, rest_h = divmod(w.duration_h, interval_h)
+        constant_a += always_count * (w.current_a - rest_a)
+        if rest_h > 0:
+            wave = _gathered(_Wave(w.offset_h, interval_h, rest_h, w.current_a))
+            trains.append(_Train((wave,), rest_a, 1, load.draw_per_amp))
+    return constant_a, trains
+
+
+def _gathered(wave: _Wave) -> _Wave:
+    """Return a burst that recurs no faster than every ten seconds, with the same duty and peak."""
+    if wave.period_h >= GATHER_PERIOD_H:
+        return wave
+    times_count = math.ceil(GATHER_PERIOD_H / wave.period_h)
+    return _Wave(wave.offset_h, wave.period_h * times_count, wave.duration_h * times_count, wave.current_a)
+
+
+def total_draw(draws: Iterable[Draw]) -> Draw:
+    """Return several draws together."""
+    total = NO_DRAW
+    for draw in draws:
+        total = total.plus(draw)
+    return total

@@ -1,0 +1,159 @@
+"""Recharge while the load is carried. Called by `evaluation` and by sizing.
+
+I = min(I_c, (V_set − E(h)) / (Rb·(1 + gc·h/(1 − h)))), u −= η·I·dt, d = d·e^(−k·dt) − η·I·R1·(1 − e^(−k·dt)): the discharge model run
+backwards, with a resistance that grows towards full. Nickel-metal hydride is charged at constant current.
+"""
+
+import math
+from dataclasses import dataclass
+
+from ypomoni.core.chemistries import Chemistry
+from ypomoni.core.outage.walk import relax, walk
+from ypomoni.core.things.batteries import Bank, Pack, build_pack
+from ypomoni.core.things.supplies import Supply
+
+LONGEST_H = 24.0 * 365.0
+CV_STEP_H = 0.02
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recovery:
+    """Hours until the bank is back to a share of its present capacity (None: never), and how it got there."""
+
+    recovery_h: float | None
+    charge_current_a: float
+    start_missing_ah: float
+    target_missing_ah: float
+    constant_current_h: float
+
+
+def charge_current_a(charge_limit_a: float, supply_current_a: float, standby_current_a: float) -> float:
+    """Return what is left for the bank beside its load: max(0, min(limit, supply − standby)). [A]"""
+    return max(0.0, min(charge_limit_a, supply_current_a - standby_current_a))
+
+
+def recovery_beside(supply: Supply, standby_current_a: float) -> Recovery | None:
+    """Return the recovery of a supply's bank beside a standby load; None for cells that are not charged or a charger that is not known."""
+    if supply.charge_limit_a is None or supply.supply_current_a is None:
+        return None
+    return recovery_with(supply, charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_current_a))
+
+
+def recovery_with(supply: Supply, current_a: float) -> Recovery | None:
+    """Return the recovery of a supply's bank with a charge current; None where it is not charged or the set voltage is not known."""
+    bank = supply.bank
+    if bank is None or bank.chemistry.is_primary:
+        return None
+    if supply.charge_v is None and not bank.chemistry.charges_at_constant_current:
+        return None
+    return simulate_recovery(
+        bank,
+        condition_ratio=bank.condition_today_ratio(supply.typical_degc),
+        temperature_degc=supply.typical_degc,
+        current_a=current_a,
+        charge_v=supply.charge_v,
+        to_ratio=supply.requirement.recharge_to_ratio,
+    )
+
+
+def simulate_recovery(
+    bank: Bank, *, condition_ratio: float, temperature_degc: float, current_a: float, charge_v: float | None, to_ratio: float
+) -> Recovery:
+    """Return the recovery of a bank that was discharged at C/20 to its end voltage.
+
+    Parameters
+    ----------
+    current_a
+        Greatest current into the bank. [A]
+    charge_v
+        Set voltage at the bank's terminals; not needed for chemistries charged at constant current. [V]
+    to_ratio
+        Share of present capacity that counts as recovered, 1 − u/q.
+    """
+    pack = build_pack(bank, condition_ratio=condition_ratio, temperature_degc=temperature_degc)
+    chemistry = bank.chemistry
+    q = pack.capacity_ah
+    rate_a = pack.c20_ah / 20.0
+    stop = walk(pack, bank.end_v, 0.0, 0.0, [(0.0, rate_a, 0.0, 0.0)], q / rate_a)
+    target_ah = (1.0 - to_ratio) * q
+    if stop.u_ah <= target_ah:
+        return _recovery(0.0, current_a, stop.u_ah, target_ah, 0.0)
+    if current_a <= 0.0:
+        return _recovery(None, current_a, stop.u_ah, target_ah, 0.0)
+    into_a = chemistry.charge_ratio * current_a
+    until_target_h = (stop.u_ah - target_ah) / into_a
+    if chemistry.charges_at_constant_current or charge_v is None:
+        hours_h = until_target_h if until_target_h <= LONGEST_H else None
+        return _recovery(hours_h, current_a, stop.u_ah, target_ah, hours_h or 0.0)
+    return _charge(pack, chemistry, stop.u_ah, stop.d_ah, current_a, charge_v, target_ah, until_target_h)
+
+
+def _charge(
+    pack: Pack, chemistry: Chemistry, u0: float, d0: float, current_a: float, charge_v: float, target_ah: float, until_target_h: float
+) -> Recovery:
+    eta = chemistry.charge_ratio
+
+    def accepted_a(u: float, d: float) -> float:
+        """Return what the set voltage drives into the bank at a state. [A]"""
+        h = 1.0 - (u + d) / pack.capacity_ah
+        if h >= 1.0:
+            return 0.0
+        knee = 1.0 + chemistry.charge_knee_ratio * max(h, 0.0) / (1.0 - h)
+        return max(0.0, (charge_v - pack.open_circuit_v(max(h, 0.0))) / (pack.resistance_ohm * knee))
+
+    def charged(u: float, d: float, i: float, dt: float) -> tuple[float, float]:
+        return relax(pack, u, d, -eta * i, dt)
+
+    # Constant current: the head only rises, so the set voltage takes over once and for good.
+    low, high = 0.0, min(until_target_h, LONGEST_H)
+    if accepted_a(*charged(u0, d0, current_a, high)) < current_a:
+        for _ in range(50):
+            middle = 0.5 * (low + high)
+            if accepted_a(*charged(u0, d0, current_a, middle)) < current_a:
+                high = middle
+            else:
+                low = middle
+        constant_h = low
+    else:
+        constant_h = high
+        return _recovery(high if until_target_h <= LONGEST_H else None, current_a, u0, target_ah, constant_h)
+    t = constant_h
+    u, d = charged(u0, d0, current_a, t)
+    dt = CV_STEP_H
+    while t < LONGEST_H:
+        i0 = min(current_a, accepted_a(u, d))
+        i = min(current_a, accepted_a(*charged(u, d, i0, 0.5 * dt)))
+        u1, d1 = charged(u, d, i, dt)
+        if u1 <= target_ah:
+            return _recovery(t + dt * (u - target_ah) / (u - u1), current_a, u0, target_ah, constant_h)
+        if eta * i * (LONGEST_H - t) < u1 - target_ah:
+            break
+        change = abs(i - i0) / i0 if i0 > 0 else 0.0
+        t, u, d = t + dt, u1, d1
+        dt = min(2 * dt, 0.25) if change < 0.002 else max(0.5 * dt, 0.005) if change > 0.02 else dt
+    return _recovery(None, current_a, u0, target_ah, constant_h)
+
+
+def closed_form_h(start_missing_ah: float, target_missing_ah: float, into_a: float, tau_h: float) -> float:
+    """Return the textbook check: constant current until m = η·I·τ, then m falls as e^(−t/τ). [h]
+
+    Parameters
+    ----------
+    into_a
+        η·I_c, what is stored of the charge current. [A]
+    """
+    knee_ah = into_a * tau_h
+    if target_missing_ah >= knee_ah:
+        return (start_missing_ah - target_missing_ah) / into_a
+    first_ah = min(start_missing_ah, knee_ah)
+    return (start_missing_ah - first_ah) / into_a + tau_h * math.log(first_ah / target_missing_ah)
+
+
+def _recovery(hours_h: float | None, current_a: float, start_ah: float, target_ah: float, constant_h: float) -> Recovery:
+    return Recovery(
+        recovery_h=hours_h,
+        charge_current_a=current_a,
+        start_missing_ah=start_ah,
+        target_missing_ah=target_ah,
+        constant_current_h=constant_h,
+    )

@@ -1,0 +1,373 @@
+"""The outage: standby with bursts until an alarm that must be carried to its end. Called by `evaluation`, sizing and uncertainty.
+
+Holdover is the largest T such that an alarm starting at any t ≤ T is carried. Whether an alarm is carried is not monotone in its start:
+just after a burst, or with a burst near its own end, it is worse. So the first start that fails is sought among all instants at which
+the pattern of bursts changes, within one whole period of the pattern before a start known to fail. An earlier start in the same phase has more
+charge left, so a whole period without a failure proves the rest. Where alarm never draws less than standby, `_seek_dominated` is quicker.
+"""
+
+import bisect
+import itertools
+import math
+from functools import cached_property
+
+from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
+from ypomoni.core.outage.ends import NUDGE_H, End, Holdover, end_of
+from ypomoni.core.outage.order import Order, compare_demand
+from ypomoni.core.outage.walk import COLLAPSED, Stop, relax, terminal, walk
+from ypomoni.core.things.batteries import Pack
+from ypomoni.core.things.loads import Draw
+
+HORIZON_H = 87_600.0
+# With more bursts than this before the end, the early ones are averaged; all near the end stay explicit.
+EXPLICIT_EDGES = 600
+# Where the explicit walk begins: so much of the holdover with averaged bursts, and of the time for which the greatest burst is carried.
+START_SHARE_RATIO = 0.96
+PEAK_SHARE_RATIO = 0.97
+EDGES_PER_CHUNK = 120.0
+AVERAGED_STEPS = 24
+MANY_CHANGES_COUNT = 200
+BISECTION_H = 0.1 / 3600.0
+
+
+class Outage:
+    """One pack under one demand. Holds the walked states, so that many alarm starts can be asked of it."""
+
+    def __init__(self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float) -> None:
+        self.pack = pack
+        self.standby = standby
+        self.alarm = alarm
+        self.alarm_h = alarm_h
+        self.threshold_v = threshold_v
+        both_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
+        self.period_h = min([both_h, *(MOST_EDGES_OF_PATTERN / t.edges_per_hour for t in (standby, alarm) if t.trains)])
+        self._restart(0.0)
+
+    @cached_property
+    def order(self) -> Order:
+        """How alarm compares with standby."""
+        found = compare_demand(self.standby, self.alarm, self.threshold_v, self.pack.ocv_knots_v[-1])
+        # An alarm may draw less in all and yet more through one cable.
+        return Order.MIXED if found is Order.ALARM_IS_LESS and (self.standby.floors or self.alarm.floors) else found
+
+    @property
+    def _start(self) -> tuple[float, float, float]:
+        """The moment the mains fails: (t, u, d)."""
+        return 0.0, self.pack.start_u_ah, 0.0
+
+    # -- the walk in standby ------------------------------------------------------------------------------------------------------
+
+    def _restart(self, start_h: float) -> None:
+        """Begin the explicit walk at about a time; whole periods before it are walked with the average of their bursts."""
+        self._trace: list[tuple[float, float, float]] = [self._averaged_state(start_h) if start_h > 0 else self._start]
+        self._stop: Stop | None = None
+
+    def _walk(
+        self,
+        timeline: Timeline,
+        u: float,
+        d: float,
+        pieces: list[Piece],
+        until_h: float,
+        *,
+        trace: list[tuple[float, float, float]] | None = None,
+        locate: bool = True,
+    ) -> Stop:
+        """Walk pieces of a timeline to the end of the equipment; with cables each piece has its own voltage at which that is."""
+        if timeline.steady_floor_v is not None:
+            return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, pieces, until_h, trace, locate=locate)
+        stop = Stop(pieces[0][0], u, d, False)
+        for n, piece in enumerate(pieces):
+            end_h = pieces[n + 1][0] if n + 1 < len(pieces) else until_h
+            threshold_v = max(self.threshold_v, timeline.floor_v(piece[0]))
+            stop = walk(self.pack, threshold_v, stop.u_ah, stop.d_ah, [piece], end_h, trace, locate=locate)
+            if stop.ended:
+                break
+        return stop
+
+    @property
+    def _walked_h(self) -> float:
+        return self._trace[-1][0]
+
+    def _walk_to(self, t: float) -> None:
+        """Extend the walk at least to t, or to the end of standby."""
+        length_h = self._chunk_h()
+        while self._stop is None and self._walked_h < t:
+            a = self._walked_h
+            b = min(HORIZON_H, (int(a / length_h + 1e-9) + 1) * length_h)
+            _, u, d = self._trace[-1]
+            stop = self._walk(self.standby, u, d, self.standby.chunk(a, b), b, trace=self._trace)
+            if stop.ended or stop.t_h >= HORIZON_H:
+                self._stop = stop
+
+    def _chunk_h(self) -> float:
+        if not self.standby.trains:
+            # Without bursts a constant current is walked in one step; a power is noted on the way, so that no state is walked twice.
+            return HORIZON_H if self.standby.base.current_a == sum(self.standby.base) else self.pack.capacity_ah / self._mean_a() / 16
+        return max(0.25, round(4 * min(EDGES_PER_CHUNK / self.standby.edges_per_hour, 256.0)) / 4)
+
+    def _mean_a(self) -> float:
+        """Return the average standby current of the full pack. [A]"""
+        if not self.standby.trains:
+            return terminal(self.pack, self.pack.start_u_ah, 0.0, *self.standby.base)[0] or 1e-9
+        shares = self.standby.shares(self.standby.settled_h)
+        return sum(share * terminal(self.pack, self.pack.start_u_ah, 0.0, i, p, s)[0] for share, i, p, s in shares)
+
+    def standby_stop(self) -> Stop:
+        """Return where standby alone ends."""
+        if self._stop is None:
+            self._walk_to(HORIZON_H)
+        assert self._stop is not None  # noqa: S101 - the walk to the horizon always sets it
+        return self._stop
+
+    def state_at(self, t: float) -> tuple[float, float]:
+        """Return (u, d) at a time that standby reaches."""
+        self._walk_to(t)
+        n = bisect.bisect_right(self._trace, (t, float("inf"), 0.0)) - 1
+        t0, u, d = self._trace[n]
+        if t - t0 < 1e-12:
+            return u, d
+        stop = walk(self.pack, COLLAPSED, u, d, self.standby.window(t0, t), t)
+        return stop.u_ah, stop.d_ah
+
+    def _averaged_state(self, until_h: float) -> tuple[float, float, float]:
+        """Return (t, u, d) at the last whole period before a time: bursts explicit until they repeat, then averaged at each state."""
+        period_h = self.standby.common_period_h
+        begin_h, periods = self.standby.whole_periods(until_h)
+        if periods < 1:
+            return self._start
+        settled = self._walk(self.standby, self.pack.start_u_ah, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
+        if settled.ended:
+            return self._start
+        u, d = settled.u_ah, settled.d_ah
+        shares = self.standby.shares(begin_h)
+
+        start_h = begin_h + periods * period_h
+        # A bank that collapses on the way draws nothing any more and would look full: it is handed on empty, and the walk ends at once.
+        ended = (start_h, self.pack.capacity_ah, 0.0)
+
+        def mean(u: float, d: float) -> float | None:
+            found = [(share, *terminal(self.pack, u, d, i, p, s)) for share, i, p, s in shares]
+            return None if any(v == COLLAPSED for _, _, v in found) else sum(share * current_a for share, current_a, _ in found)
+
+        # A mean of currents alone stays what it is, and one step is exact.
+        steps = AVERAGED_STEPS if any(p or s for _, _, p, s in shares) else 1
+        dt = periods * period_h / steps
+        for _ in range(steps):
+            first_a = mean(u, d)
+            middle_a = None if first_a is None else mean(*relax(self.pack, u, d, first_a, 0.5 * dt))
+            if middle_a is None:
+                return ended
+            u, d = relax(self.pack, u, d, middle_a, dt)
+        return start_h, u, d
+
+    # -- one alarm ----------------------------------------------------------------------------------------------------------------
+
+    def alarm_stop(self, t: float, *, locate: bool = False) -> Stop:
+        """Return where an alarm that starts at t stops: at its end when it is carried."""
+        u, d = self.state_at(t)
+        return self._walk(self.alarm, u, d, self.alarm.window(t, t + self.alarm_h), t + self.alarm_h, locate=locate)
+
+    def is_carried(self, t: float) -> bool:
+        """Say whether an alarm that starts at t is carried to its end."""
+        return not self.alarm_stop(t).ended
+
+    # -- holdover -----------------------------------------------------------------------------------------------------------------
+
+    def holdover(self) -> Holdover:
+        """Return the holdover with the end that bounds it."""
+        self._skip_ahead()
+        t = self._first_failure(self.standby_stop().t_h)
+        while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
+            earlier_h = 0.5 * self._trace[0][0] - self.period_h
+            self._restart(earlier_h if earlier_h > self.period_h else 0.0)
+            t = self._first_failure(self.standby_stop().t_h)
+        standby_stop = self.standby_stop()
+        standby_end = self._end(standby_stop, in_alarm=False)
+        if t is None or t >= standby_stop.t_h:
+            return Holdover(holdover_h=standby_stop.t_h, end=standby_end, endurance_h=standby_stop.t_h, standby_end=standby_end)
+        # The first failing start is known to a step of the bisection.
+        for later_h in (2 * NUDGE_H, BISECTION_H, 2 * BISECTION_H):
+            failed = self.alarm_stop(min(t + later_h, standby_stop.t_h), locate=True)
+            if failed.ended:
+                break
+        return Holdover(holdover_h=t, end=self._end(failed, in_alarm=True), endurance_h=standby_stop.t_h, standby_end=standby_end)
+
+    def carries(self, standby_h: float) -> bool:
+        """Say whether holdover is at least ``standby_h``."""
+        if self.standby.edges_per_hour * standby_h > EXPLICIT_EDGES:
+            start_h = standby_h - 5.0 / self.pack.k_per_h - 3 * self.period_h
+            if start_h > 0:
+                self._restart(start_h)
+        self._walk_to(standby_h)
+        if self._stop is not None and self._stop.ended and self._stop.t_h < standby_h:
+            return False
+        return self._first_failure(standby_h) is None
+
+    def _starts_too_late(self, t: float) -> bool:
+        """Say whether an end at t comes before the averaged stretch in front of the explicit walk could fade."""
+        start_h = self._trace[0][0]
+        return start_h > 0 and t <= start_h + 2 * self.period_h + 2.0 / self.pack.k_per_h
+
+    def _skip_ahead(self) -> None:
+        """Average the early bursts when there are very many before the end."""
+        if not self.standby.trains or self._trace[0][0] > 0 or len(self._trace) > 1:
+            return
+        mean_a = self._mean_a()
+        if mean_a <= 0 or self.standby.edges_per_hour * min(HORIZON_H, self.pack.capacity_ah / mean_a) < EXPLICIT_EDGES:
+            return
+        # Only where to start the explicit walk depends on this, so averages and 1 % will do.
+        averaged = Outage(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
+        end_h = min(START_SHARE_RATIO * averaged.coarse_holdover_h(), PEAK_SHARE_RATIO * averaged.carries_peak_until_h(self.peak_draws()))
+        start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
+        if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
+            self._restart(start_h)
+
+    def peak_draws(self) -> list[Draw]:
+        """Return what is drawn at most in standby and in alarm, every burst at once."""
+        return [self.standby.peak(), self.alarm.peak()] if self.alarm_h > 0 else [self.standby.peak()]
+
+    def carries_peak_until_h(self, peaks: list[Draw]) -> float:
+        """Return about how long each of several draws would still be carried for an instant. [h]"""
+        low, high = 0.0, self.standby_stop().t_h
+        for _ in range(24):
+            middle = 0.5 * (low + high)
+            u, d = self.state_at(middle)
+            fine = all(terminal(self.pack, u, d, *peak)[1] >= self.threshold_v for peak in peaks)
+            low, high = (middle, high) if fine else (low, middle)
+        return low
+
+    def coarse_holdover_h(self) -> float:
+        """Return the holdover of a demand without trains to about 1 %. [h]"""
+        low, high = 0.0, self.standby_stop().t_h
+        if self.alarm_h <= 0:
+            return high
+        while high - low > 0.01 * high:
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        return low
+
+    def _first_failure(self, limit_h: float) -> float | None:
+        """Return the first alarm start in [0, limit] that is not carried (its infimum), or None."""
+        start_h = self._trace[0][0]
+        if self.alarm_h <= 0:
+            return None
+        if not self.is_carried(start_h):
+            return start_h
+        limit_carried = self.is_carried(limit_h)
+        if self.period_h == 0.0:
+            return None if limit_carried else self._solve_smooth(start_h, limit_h)
+        if self.order is Order.ALARM_IS_LESS:
+            return None if limit_carried else self._bisect(start_h, limit_h)
+        high = limit_h
+        if not limit_carried:
+            low = start_h
+            while high - low > 0.25 * self.period_h:
+                middle = 0.5 * (low + high)
+                low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
+        found = None if limit_carried else high
+        # Worth the look only where a period holds very many changes.
+        changes_count = self.period_h * (self.standby.edges_per_hour + self.alarm.edges_per_hour)
+        floor_h = max(start_h, self._surely_carried_until_h(high)) if changes_count > MANY_CHANGES_COUNT else start_h
+        while True:
+            begin = max(floor_h, high - self.period_h)
+            earlier = seek(begin, high)
+            if earlier is None or (found is not None and earlier >= high):
+                return found
+            found = high = earlier
+            if begin == floor_h and earlier > begin:
+                return found
+
+    def _surely_carried_until_h(self, limit_h: float) -> float:
+        """Return a time before which every alarm is carried, whatever the bursts: no start before it has to be looked at. [h]
+
+        From the charge removed by then, with the most that was ever unavailable until then, an alarm of every burst at once all the time is
+        carried. An earlier start has less removed, no more unavailable, and never draws more.
+        """
+        peak = self.peak_draws()[-1]
+        threshold_v = max([self.threshold_v, *(floor.highest_v() for floor in self.alarm.floors)])
+        low, high = self._trace[0][0], limit_h
+        for _ in range(14):
+            middle = 0.5 * (low + high)
+            u, d = self.state_at(middle)
+            most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (middle, math.inf, 0.0))])])
+            stop = walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False)
+            low, high = (low, middle) if stop.ended else (middle, high)
+        return low
+
+    def _seek_dominated(self, begin: float, limit: float) -> float | None:
+        """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
+
+        By any instant an earlier start has drawn more. So the first failing start fails at the very end of its alarm; and where an alarm
+        that started at t and went on for ever would end at e, no start before e − alarm fails. Each round passes one piece of demand.
+        """
+        t = begin
+        while t < limit:
+            pieces = self.alarm.window(t, limit + self.alarm_h)
+            u, d = self.state_at(t)
+            stop = self._walk(self.alarm, u, d, pieces, limit + self.alarm_h)
+            if not stop.ended:
+                return None
+            if stop.t_h <= t + self.alarm_h:
+                return t
+            n = bisect.bisect_right([piece[0] for piece in pieces], stop.t_h)
+            piece_end_h = pieces[n][0] if n < len(pieces) else limit + self.alarm_h
+            first, last = stop.t_h - self.alarm_h, min(limit, piece_end_h - self.alarm_h - NUDGE_H)
+            if last <= first or not self.is_carried(first + NUDGE_H):
+                t = max(t + NUDGE_H, first)
+                if not self.is_carried(min(limit, t + NUDGE_H)):
+                    return t
+            elif self.is_carried(last):
+                t = last + 2 * NUDGE_H
+            else:
+                return self._bisect(first, last)
+        return None
+
+    def _scan(self, begin: float, limit: float) -> float | None:
+        """Return the first failing start in [begin, limit], or None. Between two changes of the pattern failing is monotone."""
+        edges = set(self.standby.edges(begin, limit)) | set(self.alarm.edges(begin, limit))
+        edges |= {edge - self.alarm_h for edge in self.alarm.edges(begin + self.alarm_h, limit + self.alarm_h)}
+        marks = [begin, *sorted(e for e in edges if begin < e < limit), limit]
+        for left, right in itertools.pairwise(marks):
+            if right - left < 3 * NUDGE_H:
+                continue
+            first, last = left + NUDGE_H, right - NUDGE_H
+            if not self.is_carried(first):
+                return left
+            if not self.is_carried(last):
+                return self._bisect(first, last)
+        return None
+
+    def _solve_smooth(self, low: float, high: float) -> float:
+        """Return the failing start without bursts: e(t) − t = alarm, where an alarm that starts at t and goes on for ever ends at e(t)."""
+
+        i, p, s = self.alarm.base
+
+        def spare_h(t: float) -> float:
+            u, d = self.state_at(t)
+            return self._walk(self.alarm, u, d, [(t, i, p, s)], HORIZON_H).t_h - t - self.alarm_h
+
+        # An alarm takes the charge of so many hours of standby: begin that close to the end, and follow that slope.
+        standby_a, alarm_a = (
+            terminal(self.pack, self.pack.start_u_ah, 0.0, *t.base)[0] + self.pack.self_a for t in (self.standby, self.alarm)
+        )
+        slope = max(0.02, alarm_a / standby_a) if standby_a > 0 else 1.0
+        t = max(low, high - 1.2 * self.alarm_h * slope)
+        for _ in range(80):
+            spare = spare_h(t)
+            if abs(spare) < 0.5 * BISECTION_H or high - low < BISECTION_H:
+                return t
+            low, high = (t, high) if spare > 0 else (low, t)
+            following = t + spare * slope
+            t = following if low < following < high else 0.5 * (low + high)
+        return low
+
+    def _bisect(self, low: float, high: float) -> float:
+        while high - low > BISECTION_H:
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+        return low
+
+    def _end(self, stop: Stop, *, in_alarm: bool) -> End:
+        return end_of(self.pack, self.alarm if in_alarm else self.standby, self.threshold_v, stop, in_alarm=in_alarm)

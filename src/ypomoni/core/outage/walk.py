@@ -1,0 +1,191 @@
+"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop. Called by `run`, `play`, `recovery`.
+
+Constant current over dt is exact:  u += (I + I_self)·dt,  d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)),  V = E(h) − I·Rb·(1 + g(1 − h)/h).
+In such a piece V has no interior minimum, so its ends find every crossing. Power and conductance are walked with the current at the
+middle of steps in which it changes by at most 0.5 %.
+"""
+
+import math
+from typing import NamedTuple
+
+from ypomoni.core.outage.demand import Piece
+from ypomoni.core.things.batteries import Pack
+
+CURRENT_CHANGE_RATIO = 0.005
+SHORTEST_STEP_H = 1e-4
+NEAR_V = 0.2
+NEGLIGIBLE_H = 0.1 / 3600.0
+COLLAPSED = -math.inf
+
+
+class Stop(NamedTuple):
+    """Where a walk stopped: time, state, and whether the equipment's end was reached there."""
+
+    t_h: float
+    u_ah: float
+    d_ah: float
+    ended: bool
+
+
+def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tuple[float, float]:
+    """Return battery current and terminal voltage for a draw of i A, p W and s S; (0, −∞) when the voltage collapses. [A, V]
+
+    V solves V = E − R(i + p/V + s·V), a quadratic; a negative root is the collapse.
+    """
+    h = 1.0 - (u + d) / pack.capacity_ah
+    if h <= 0.0:
+        return 0.0, COLLAPSED
+    r = pack.resistance_ohm * (1.0 + pack.g * (1.0 - h) / h)
+    e = pack.open_circuit_v(h)
+    if p == 0.0 and s == 0.0:
+        return i, e - i * r
+    a, b = 1.0 + r * s, e - r * i
+    root = b * b - 4.0 * a * r * p
+    if root < 0.0 or b <= 0.0:
+        return 0.0, COLLAPSED
+    v = (b + math.sqrt(root)) / (2.0 * a)
+    return i + p / v + s * v, v
+
+
+def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
+    """Return the state after dt at a constant current; self-discharge takes its part without showing at the terminals."""
+    e = math.exp(-pack.k_per_h * dt)
+    return u + (i + pack.self_a) * dt, d * e + i * pack.r1_h * (1.0 - e)
+
+
+def walk(
+    pack: Pack,
+    threshold_v: float,
+    u: float,
+    d: float,
+    pieces: list[Piece],
+    until_h: float,
+    trace: list[tuple[float, float, float]] | None = None,
+    *,
+    locate: bool = True,
+) -> Stop:
+    """Walk along pieces until ``until_h`` or the equipment's end.
+
+    Parameters
+    ----------
+    threshold_v
+        The end: the terminal voltage falls below it, or collapses. [V]
+    trace
+        Where to note (t, u, d) at the end of every piece that was survived.
+    locate
+        Find the instant of the end; without it the start of the piece is given, which is enough to know that it failed.
+    """
+    q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
+    straight = len(pack.ocv_knots_v) == 2
+    e0, e1 = pack.ocv_knots_v[0], pack.ocv_knots_v[-1]
+    open_circuit = pack.open_circuit_v
+    exp, sqrt = math.exp, math.sqrt
+    h = 1.0 - (u + d) / q
+    last = len(pieces) - 1
+    for n, (t, i, p, s) in enumerate(pieces):
+        end = pieces[n + 1][0] if n < last else until_h
+        if p == 0.0 and s == 0.0:
+            if h <= 0.0:
+                return Stop(t, u, d, True)
+            e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
+            if e - i * rb * (1.0 + gg * (1.0 - h) / h) < threshold_v:
+                return Stop(t, u, d, True)
+            dt = end - t
+            decay = exp(-k * dt)
+            u1, d1 = u + (i + lost) * dt, d * decay + i * r1 * (1.0 - decay)
+            h = 1.0 - (u1 + d1) / q
+            if h > 0.0:
+                e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
+            if h <= 0.0 or e - i * rb * (1.0 + gg * (1.0 - h) / h) < threshold_v:
+                return _crossing(pack, threshold_v, t, u, d, (i, p, s), i, dt) if locate else Stop(t, u, d, True)
+            u, d = u1, d1
+        else:
+            # A short piece hardly changes its current: one trapezoid, inlined. Anything else is walked in steps.
+            dt = end - t
+            decay = exp(-k * dt)
+            gain = r1 * (1.0 - decay)
+            if h > 0.0:
+                e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
+                r = rb * (1.0 + gg * (1.0 - h) / h)
+                a, b = 1.0 + r * s, e - r * i
+                root = b * b - 4.0 * a * r * p
+                if root >= 0.0 and b > 0.0:
+                    v = (b + sqrt(root)) / (2.0 * a)
+                    i0 = i + p / v + s * v
+                    h1 = 1.0 - (u + (i0 + lost) * dt + d * decay + i0 * gain) / q
+                    if v >= threshold_v and h1 > 0.0:
+                        e = (e0 + (e1 - e0) * (h1 if h1 < 1.0 else 1.0)) if straight else open_circuit(h1)
+                        r = rb * (1.0 + gg * (1.0 - h1) / h1)
+                        a, b = 1.0 + r * s, e - r * i
+                        root = b * b - 4.0 * a * r * p
+                        if root >= 0.0 and b > 0.0:
+                            v = (b + sqrt(root)) / (2.0 * a)
+                            i1 = i + p / v + s * v
+                            change = abs(i1 - i0)
+                            # Its end voltage is that of the first current: close to the threshold only a short piece may do.
+                            sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
+                            if sure and change <= CURRENT_CHANGE_RATIO * i0:
+                                mean = 0.5 * (i0 + i1)
+                                u, d = u + (mean + lost) * dt, d * decay + mean * gain
+                                h = 1.0 - (u + d) / q
+                                if trace is not None:
+                                    trace.append((end, u, d))
+                                continue
+            stop = _walk_mixed(pack, threshold_v, t, u, d, (i, p, s), end, locate=locate)
+            if stop.ended:
+                return stop
+            u, d = stop.u_ah, stop.d_ah
+            h = 1.0 - (u + d) / q
+        if trace is not None:
+            trace.append((end, u, d))
+    return Stop(until_h, u, d, False)
+
+
+def _walk_mixed(
+    pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], end: float, *, locate: bool
+) -> Stop:
+    """Walk one piece in steps. Most of all time goes here: `relax` is written out, its exponential taken once for half and whole."""
+    i0, v0 = terminal(pack, u, d, *draw)
+    if v0 < threshold_v:
+        return Stop(t, u, d, True)
+    i, p, s = draw
+    k, r1, lost, exp = pack.k_per_h, pack.r1_h, pack.self_a, math.exp
+    dt = end - t
+    while t < end:
+        if dt > end - t:
+            dt = end - t
+        # The mean is the current at the middle of the step.
+        half = exp(-0.5 * k * dt)
+        mean, v1 = terminal(pack, u + (i0 + lost) * 0.5 * dt, d * half + i0 * r1 * (1.0 - half), i, p, s)
+        if v1 == COLLAPSED:
+            mean, u1, d1, i1 = i0, u, d, 0.0
+        else:
+            whole = half * half
+            u1, d1 = u + (mean + lost) * dt, d * whole + mean * r1 * (1.0 - whole)
+            i1, v1 = terminal(pack, u1, d1, i, p, s)
+        # The middle counts too: a step far too long can come back to a current like the first.
+        change_ratio = max(abs(i1 - i0), abs(mean - i0)) / i0 if i0 else 0.0
+        if change_ratio > CURRENT_CHANGE_RATIO and dt > SHORTEST_STEP_H:
+            dt *= 0.25 if v1 == COLLAPSED else max(0.1, 0.8 * CURRENT_CHANGE_RATIO / change_ratio)
+            continue
+        if v1 < threshold_v:
+            return _crossing(pack, threshold_v, t, u, d, draw, mean, dt) if locate else Stop(t, u, d, True)
+        t, u, d, i0 = t + dt, u1, d1, i1
+        dt *= min(4.0, 0.8 * CURRENT_CHANGE_RATIO / change_ratio) if change_ratio > 0 else 4.0
+    return Stop(end, u, d, False)
+
+
+def _crossing(
+    pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], current: float, dt: float
+) -> Stop:
+    """Return the last instant of a piece at which the end has not been reached, by bisection."""
+    low, high = 0.0, dt
+    while high - low > 1e-7:
+        middle = 0.5 * (low + high)
+        u1, d1 = relax(pack, u, d, current, middle)
+        if terminal(pack, u1, d1, *draw)[1] < threshold_v:
+            high = middle
+        else:
+            low = middle
+    u1, d1 = relax(pack, u, d, current, low)
+    return Stop(t + low, u1, d1, True)

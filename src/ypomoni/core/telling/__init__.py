@@ -1,0 +1,1 @@
+"""How results are kept and said: figures with their findings, and numbers in words."""

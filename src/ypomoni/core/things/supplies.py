@@ -1,0 +1,167 @@
+"""Supplies, plans and sites: what feeds what. Built by `documents`, read by everything that calculates."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from ypomoni.core.chemistries.cells import head_at_v
+from ypomoni.core.requirements import Requirement
+from ypomoni.core.things.batteries import Bank, StockBlock
+from ypomoni.core.things.loads import Load, Run
+from ypomoni.core.things.places import Place
+from ypomoni.core.things.readings import Instrument, MeasuringPoint, Reading
+from ypomoni.core.things.totals import MeasuredTotal
+
+
+class SupplyKind(StrEnum):
+    """What feeds the loads when mains fails."""
+
+    PANEL = "panel"
+    BOXED = "boxed"
+    DC_UPS = "dc_ups"
+    AC_UPS = "ac_ups"
+    SOLAR = "solar"
+    WINDOWED = "windowed"
+    PRIMARY = "primary"
+
+
+class ChargeMode(StrEnum):
+    """How a charger ends: held for good, ended by time or current, or a timed charge of nickel cells."""
+
+    FLOAT = "float"
+    CYCLIC = "cyclic"
+    TIMED = "timed"
+
+
+# Their charge comes and goes, so nothing is held at the set voltage for good.
+CYCLED_KINDS = frozenset({SupplyKind.SOLAR, SupplyKind.WINDOWED})
+# Their own current carries the loads while mains is there; an AC UPS passes mains on.
+SHARED_CHARGER_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.DC_UPS})
+MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.PRIMARY})
+
+
+class Stage(StrEnum):
+    """Which configuration of a site a plan is."""
+
+    AS_FOUND = "as_found"
+    PROPOSAL = "proposal"
+    AS_LEFT = "as_left"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Enclosure:
+    """The box a battery stands in. [m³]"""
+
+    volume_m3: float
+    gas_tight: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Supply:
+    """One supply. ``cutoff_v`` None means it never disconnects its battery; a limit or charger figure of None means not known.
+
+    ``low_battery_v`` is where it warns of a low battery; ``stock`` the blocks that can be bought for it, where that was said.
+    ``convenience_free`` keeps loads that are a mere convenience off it. ``charge_mode`` None is the usual one of its kind;
+    ``charge_compensated`` says whether the charge voltage follows the temperature, ``current_limited`` whether the charger limits its current.
+    """
+
+    key: str
+    name: str
+    kind: SupplyKind
+    requirement: Requirement
+    nominal_v: float
+    typical_degc: float
+    min_degc: float
+    cutoff_v: float | None = None
+    own_current_a: float = 0.0
+    output_limit_a: float | None = None
+    alarm_output_limit_a: float | None = None
+    supply_current_a: float | None = None
+    charge_limit_a: float | None = None
+    charge_v: float | None = None
+    charge_mode: ChargeMode | None = None
+    charge_compensated: bool | None = None
+    current_limited: bool | None = None
+    max_degc: float | None = None
+    enclosure: Enclosure | None = None
+    low_battery_v: float | None = None
+    convenience_free: bool = False
+    stock: tuple[StockBlock, ...] = field(default=())
+    bank: Bank | None = None
+    totals: tuple[MeasuredTotal, ...] = field(default=())
+
+    @property
+    def climate(self) -> Place:
+        """How warm it is where nothing nearer is known: at the supply."""
+        return Place(key="", name=self.name, typical_degc=self.typical_degc, min_degc=self.min_degc)
+
+    def output_limit_of(self, *, in_alarm: bool) -> float | None:
+        """Return the greatest output in a state; one that is not stated for alarm is that of standby. None: not known. [A]"""
+        return self.alarm_output_limit_a if in_alarm and self.alarm_output_limit_a is not None else self.output_limit_a
+
+    @property
+    def charging(self) -> ChargeMode:
+        """How its charge ends: as stated, or as is usual for its kind."""
+        if self.charge_mode is not None:
+            return self.charge_mode
+        return ChargeMode.CYCLIC if self.kind in CYCLED_KINDS else ChargeMode.FLOAT
+
+    @property
+    def hottest_degc(self) -> float:
+        """The highest temperature that is known of its place. [°C]"""
+        return self.typical_degc if self.max_degc is None else max(self.typical_degc, self.max_degc)
+
+    @property
+    def has_charger(self) -> bool:
+        """Whether something charges its battery: a limit above zero, or a kind that always does and no word against it."""
+        if self.charge_limit_a is not None:
+            return self.charge_limit_a > 0
+        return self.kind is not SupplyKind.PRIMARY or self.charge_v is not None
+
+    @property
+    def starts_at_ratio(self) -> float:
+        """How full its charger makes the bank: the head at which the open-circuit voltage is the set voltage; 1 where that is not known. [ratio]
+
+        A lower set voltage never gets current into a bank whose open-circuit voltage has risen to it.
+        """
+        bank = self.bank
+        if bank is None or self.charge_v is None or self.charge_limit_a == 0 or bank.chemistry.is_primary:
+            return 1.0
+        return head_at_v(bank.cell.ocv_rows, self.charge_v / bank.cells_in_series_count)
+
+    @property
+    def is_modelled(self) -> bool:
+        """Whether holdover can be computed for this kind of supply."""
+        return self.kind in MODELLED_KINDS
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """One configuration of a site. ``loads`` includes the unassigned ones."""
+
+    key: str
+    name: str
+    stage: Stage
+    supplies: tuple[Supply, ...]
+    loads: tuple[Load, ...]
+    points: tuple[MeasuringPoint, ...] = field(default=())
+    readings: tuple[Reading, ...] = field(default=())
+    instruments: tuple[Instrument, ...] = field(default=())
+    runs: tuple[Run, ...] = field(default=())
+
+    def loads_on(self, supply_key: str) -> tuple[Load, ...]:
+        """Return the loads a supply feeds."""
+        return tuple(load for load in self.loads if load.supply_key == supply_key)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Site:
+    """One premises."""
+
+    name: str
+    typical_degc: float
+    min_degc: float
+    max_degc: float | None
+    requirements: tuple[Requirement, ...]
+    plans: tuple[Plan, ...]
+    places: tuple[Place, ...] = field(default=())
+    instruments: tuple[Instrument, ...] = field(default=())
