@@ -14,9 +14,9 @@ from web.client import SCRIPT, Client, rows
 from ypomoni.actions.audit import audit_plan
 from ypomoni.core.things.readings import State
 from ypomoni.documents.site_file import read_site
-from ypomoni.web.view.duty import WIDTH as DUTY_WIDTH
-from ypomoni.web.view.duty import build_duty
-from ypomoni.web.view.tree import COLUMNS, GREATEST_PX, WIDTH, build_tree
+from ypomoni.web.audit.duty import WIDTH as DUTY_WIDTH
+from ypomoni.web.audit.duty import build_duty
+from ypomoni.web.audit.tree import COLUMNS, GREATEST_PX, WIDTH, build_tree
 
 ARCHIVE = "SELECT s.id, p.id AS plan_id, p.key FROM site s JOIN plan p ON p.site_id = s.id WHERE s.name LIKE 'Brackwater%%' AND p.key = 'as-found' ORDER BY s.id LIMIT 1"
 

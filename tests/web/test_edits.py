@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from web.client import Client, rows, token_of
 
 from ypomoni.actions import evaluate as evaluation
-from ypomoni.web.forms.records import FORMS
-from ypomoni.web.stages.load_cell import CELLS
+from ypomoni.web.audit.load_cell import CELLS
+from ypomoni.web.records.forms import FORMS
 
 LOAD = "SELECT * FROM load WHERE name = %s ORDER BY id LIMIT 1"
 BAD_TEXTS = [

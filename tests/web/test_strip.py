@@ -5,8 +5,8 @@ from builders import document, merged
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.site_file import read_site, to_core
-from ypomoni.web.view.plan import build_answer, build_findings
-from ypomoni.web.view.strip import axis_length_h, build_strip
+from ypomoni.web.plan.answer import build_answer, build_findings
+from ypomoni.web.plan.strip import axis_length_h, build_strip
 
 
 def plan_with(*lanes, requirement=None, site=None):

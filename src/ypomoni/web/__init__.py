@@ -1,4 +1,4 @@
-"""The web edge: an application factory, a blueprint per stage of the work, forms, view models and templates."""
+"""The web edge: an application factory, one folder for each stage of the work with its views, page models, forms and templates. What no stage owns stands once, here."""
 
 from flask import Flask
 from flask_wtf import CSRFProtect
@@ -7,8 +7,19 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from ypomoni.actions.accounts import Passwords
 from ypomoni.storage.connection import open_pool
 from ypomoni.web import errors, security, templating
+from ypomoni.web.audit import register_views
+from ypomoni.web.audit import views as audit
+from ypomoni.web.balance import compare_views
+from ypomoni.web.balance import views as balance
+from ypomoni.web.endurance import views as endurance
+from ypomoni.web.history import views as history
+from ypomoni.web.library import views as library
+from ypomoni.web.people import sign_in
+from ypomoni.web.people import views as people
+from ypomoni.web.plan import views as plan
+from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
-from ypomoni.web.stages import audit, auth, balance, compare, history, library, loads, outage, people, plan, records, sites
+from ypomoni.web.sites import views as sites
 
 LARGEST_REQUEST = 6 * 1024 * 1024
 
@@ -39,6 +50,6 @@ def create_app(settings: Settings) -> Flask:
     security.init_app(app)
     errors.init_app(app)
     templating.init_app(app)
-    for stage in (auth, people, sites, plan, audit, outage, balance, compare, history, loads, library, records):
+    for stage in (sign_in, people, sites, plan, audit, endurance, balance, compare_views, history, register_views, library, records):
         app.register_blueprint(stage.blueprint)
     return app

@@ -1,0 +1,1 @@
+"""The stage Audit: register, measuring points, readings, tables brought in."""

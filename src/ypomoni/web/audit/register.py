@@ -1,0 +1,163 @@
+"""The register as finished strings: filtered, cut to what is shown, a line about the rest of each load."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.telling.results import PlanResult
+from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
+from ypomoni.documents.quantities import show_current, show_duty, show_quantity
+from ypomoni.storage.connection import Row
+from ypomoni.web.audit.duty import DutyStrip, build_duty
+from ypomoni.web.plan.figures import Figure
+
+SHOWN_AT_FIRST = 60
+WORDY_PARTS = 5
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What of the register is asked for."""
+
+    text: str = ""
+    supply: str = ""
+    known: str = ""
+    purpose: str = ""
+    place: str = ""
+    shown: int = SHOWN_AT_FIRST
+
+    @property
+    def is_filtered(self) -> bool:
+        """Whether anything is filtered away."""
+        return bool(self.text or self.supply or self.known or self.purpose or self.place)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadView:
+    """One row of the register: what stands in its cells, and a line about the rest of it."""
+
+    row: Row
+    cells: dict[str, str]
+    more: str
+    unassigned: bool
+    duty: DutyStrip | None
+    average: Figure | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RegisterView:
+    """The rows shown, how many there are, and what was asked."""
+
+    rows: tuple[LoadView, ...]
+    total: int
+    matched: int
+    asked: Asked
+
+
+def build_register(tree: SiteTree, plan_row: Row, asked: Asked, result: PlanResult | None = None) -> RegisterView:
+    """Return the loads of a plan, supply by supply, unassigned ones first: they wait for one."""
+    supplies = [s["id"] for s in tree.supplies.get(plan_row["id"], [])]
+    order = {supply_id: n for n, supply_id in enumerate(supplies)}
+    loads = sorted(tree.loads.get(plan_row["id"], []), key=lambda r: (order.get(r["supply_id"], -1), r["id"]))
+    matching = [r for r in loads if _matches(r, asked, order)]
+    shares = {s.key: (supply.key, s) for supply in (result.supplies if result else ()) for s in supply.shares}
+    rows = tuple(view_load(tree, r, shares) for r in matching[: asked.shown])
+    return RegisterView(rows=rows, total=len(loads), matched=len(matching), asked=asked)
+
+
+def view_load(tree: SiteTree, row: Row, shares: dict[str, Any]) -> LoadView:
+    """Return one row."""
+    supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
+    found = shares.get(row["key"])
+    average = None
+    if found is not None:
+        supply_key, share = found
+        average = Figure(text=say_amps(share.standby_current_a), supply=supply_key, working=f"load-{row['key']}")
+    return LoadView(
+        row=row,
+        cells=load_cells(row, tree),
+        more=_more(row),
+        unassigned=row["supply_id"] not in supplies,
+        duty=build_duty(row),
+        average=average,
+    )
+
+
+def _matches(row: Row, asked: Asked, supplies: dict[int, int]) -> bool:
+    words = asked.text.casefold().split()
+    hay = " ".join(str(row[k] or "") for k in ("name", "branch", "bus_group", "purpose")).casefold()
+    if not all(w in hay for w in words):
+        return False
+    if asked.supply and asked.supply != ("none" if row["supply_id"] not in supplies else str(row["supply_id"])):
+        return False
+    if asked.place and asked.place != str(row["place_id"] or "none"):
+        return False
+    return asked.known in ("", row["standby_provenance"]) and asked.purpose in ("", row["purpose"] or "none")
+
+
+def load_cells(row: Row, tree: SiteTree) -> dict[str, str]:
+    """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
+    supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
+    return {
+        "name": row["name"],
+        "supply": str(row["supply_id"]) if row["supply_id"] in supplies else "",
+        "quantity": str(row["quantity"]),
+        "standby": row["standby_text"] or _current(row["standby_current_a"], row["standby_uncertainty_a"]),
+        "alarm": ""
+        if row["alarm_current_a"] is None
+        else row["alarm_text"] or _current(row["alarm_current_a"], row["alarm_uncertainty_a"]),
+        "standby_provenance": row["standby_provenance"],
+        "alarm_provenance": row["alarm_provenance"] or row["standby_provenance"],
+        "place": "" if row["place_id"] not in {p["id"] for p in tree.places} else str(row["place_id"]),
+        "branch": row["branch"] or "",
+        "bus_group": row["bus_group"] or "",
+        "purpose": row["purpose"] or "",
+    }
+
+
+def _current(current_a: float, uncertainty_a: float | None) -> str:
+    """Return a current in full; one that a reading gave no finer than a hundredth of its uncertainty."""
+    if uncertainty_a is None or current_a == 0:
+        return show_current(current_a)
+    digits = 1
+    while digits < 12 and abs(float(f"{current_a:.{digits}g}") - current_a) > 0.01 * uncertainty_a:
+        digits += 1
+    return show_current(float(f"{current_a:.{digits}g}"))
+
+
+def burst_words(bursts: list[dict[str, Any]]) -> str:
+    """Return bursts in words."""
+    return " · ".join(
+        f"{show_current(b['current_a'])} for {show_duty(b['duration_s'], b['per_hour'])}" + (", in alarm" if b["during"] == "alarm" else "")
+        for b in bursts
+    )
+
+
+def _more(row: Row) -> str:
+    parts: list[str] = [burst_words(row["bursts"])] if row["bursts"] else []
+    for mode in row["thermostats"]:
+        side = f"below {mode['below_degc']:g} °C" if mode.get("below_degc") is not None else f"above {mode['above_degc']:g} °C"
+        parts.append(f"{mode['name']} adds {show_current(mode['current_a'])} {side}")
+    parts += [f"{r['name']} {plain_number(r['per_day'])} a day" for r in row["recharges"]]
+    if row["ac_power_w"] is not None or row["ac_apparent_va"] is not None:
+        watts = "" if row["ac_power_w"] is None else f"{plain_number(row['ac_power_w'])} W"
+        parts.append(
+            " ".join(p for p in ("AC", watts, "" if row["ac_apparent_va"] is None else f"{plain_number(row['ac_apparent_va'])} VA") if p)
+        )
+    if row["converter_kind"]:
+        ratio = f" {say_percent(row['converter_efficiency_ratio'])}" if row["converter_efficiency_ratio"] else ""
+        parts.append(f"{show_quantity(row['rail_v'], 'V')} by {row['converter_kind']} converter{ratio}")
+    if row["behaviour"] != "constant_current":
+        parts.append("constant power" if row["behaviour"] == "constant_power" else "resistive")
+    if row["bus_group"]:
+        bus = row["bus_group"]
+        parts.append(bus if bus.casefold().startswith("bus") else f"bus {bus}")
+    if row["cable_length_m"] is not None:
+        parts.append(f"{plain_number(row['cable_length_m'])} m of {plain_number(row['cable_section_mm2'])} mm²")
+    if row["min_v"] is not None:
+        parts.append(f"needs {show_quantity(row['min_v'], 'V')}")
+    if row["standby_uncertainty_a"] is not None:
+        parts.append(f"±{say_amps(row['standby_uncertainty_a'], 2)}, from a reading")
+    if not row["essential"]:
+        parts.append("may drop")
+    return " · ".join(parts[:WORDY_PARTS])

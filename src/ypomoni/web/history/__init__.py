@@ -1,0 +1,1 @@
+"""What was changed, by whom, and back to an earlier state."""

@@ -1,0 +1,1 @@
+"""What the organisation shares: devices, instruments, blocks, profiles."""

@@ -1,0 +1,1 @@
+"""The plan: its answer, strip, lanes, findings and workings."""

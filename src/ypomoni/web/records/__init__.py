@@ -1,0 +1,1 @@
+"""The forms of everything that is kept, and their dialogs."""

@@ -1,0 +1,1 @@
+"""The list of sites, and site files in and out."""

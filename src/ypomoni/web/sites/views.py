@@ -1,0 +1,87 @@
+"""The sites of an organisation: each with its strip and verdict; import and export."""
+
+import re
+from typing import Any
+
+from flask import Blueprint, Response, g, redirect, render_template, request, url_for
+
+from ypomoni.actions.edit import read_document, read_tree
+from ypomoni.actions.evaluate import evaluate
+from ypomoni.actions.import_site import import_site, sites_named
+from ypomoni.actions.site_tree import SiteTree, read_trees
+from ypomoni.core.telling.results import PlanResult
+from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.site_file import read_site_text, write_site
+from ypomoni.storage.sites import list_sites
+from ypomoni.web.plan.answer import build_answer
+from ypomoni.web.plan.strip import build_strip
+from ypomoni.web.security import signed_in
+from ypomoni.web.words import VERDICT_WORDS
+
+blueprint = Blueprint("sites", __name__, template_folder="templates")
+
+
+@blueprint.get("/")
+@signed_in
+def index() -> Any:
+    """Show every site, the worst first."""
+    trees = read_trees(g.connection, g.actor.organisation_id, list_sites(g.connection, g.actor.organisation_id))
+    shown = [(tree, shown_plan(tree)) for tree in trees]
+    results = evaluate(g.connection, g.actor.organisation_id, [(read_document(t), p["key"]) for t, p in shown if p])
+    rows: list[dict[str, Any]] = []
+    for (tree, plan), result in zip([s for s in shown if s[1]], results, strict=True):
+        rows.append(_row(tree, plan, result))
+    order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
+    rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
+    return render_template("sites/index.html", rows=rows, removed=list_sites(g.connection, g.actor.organisation_id, removed=True))
+
+
+def shown_plan(tree: SiteTree) -> Any:
+    """Return the plan a site is shown by: what was left if there is that, otherwise what was found."""
+    by_stage = {plan["stage"]: plan for plan in reversed(tree.plans)}
+    return by_stage.get("as_left") or by_stage.get("as_found") or (tree.plans[0] if tree.plans else None)
+
+
+def _row(tree: SiteTree, plan: Any, result: PlanResult) -> dict[str, Any]:
+    return {
+        "site": tree.site,
+        "plan": plan,
+        "verdict": result.verdict.value if result.verdict else "none",
+        "verdict_word": VERDICT_WORDS[result.verdict] if result.supplies else "empty",
+        "answer": build_answer(result),
+        "strip": build_strip(result, {}, small=True),
+    }
+
+
+@blueprint.get("/sites/<int:site_id>/export")
+@signed_in
+def export(site_id: int) -> Any:
+    """Send the site file."""
+    tree = read_tree(g.connection, g.actor, site_id)
+    name = re.sub(r"[^A-Za-z0-9]+", "-", tree.site["name"]).strip("-") or "site"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.ypomoni.json"'}
+    return Response(write_site(read_document(tree)), mimetype="application/json", headers=headers)
+
+
+@blueprint.route("/import", methods=["GET", "POST"])
+@signed_in
+def bring_in() -> Any:
+    """Bring a site file in; where a site of its name exists, ask first."""
+    if request.method == "GET":
+        return render_template("sites/import.html", faults=[], text="", same=[])
+    upload = request.files.get("file")
+    text = upload.read() if upload and upload.filename else request.form.get("text", "")
+    choice = request.form.get("choice", "")
+    try:
+        if not text:
+            raise DocumentFaults([Fault("", "no file was chosen: choose a .json site file, or paste its text.")])
+        site_file = read_site_text(text)
+    except DocumentFaults as error:
+        shown = text.decode("utf-8", "replace") if isinstance(text, bytes) else text
+        return render_template("sites/import.html", faults=error.faults, text=shown, same=[]), 422
+    same = sites_named(g.connection, g.actor, site_file.site.name)
+    replacing = next((s for s in same if choice == f"replace-{s['id']}"), None)
+    if same and replacing is None and choice != "add":
+        return render_template("sites/import.html", faults=[], text=write_site(site_file), same=same, name=site_file.site.name), 409
+    site = import_site(g.connection, g.actor, site_file, replacing=replacing)
+    return redirect(url_for("plan.show", site_id=site["id"]))
