@@ -1,4 +1,4 @@
-"""The balance board: what each supply answers to pieces picked up, and the move itself. Called by the web stage."""
+"""The balance board: what each supply answers to pieces picked up, and the move itself."""
 
 import dataclasses
 from dataclasses import dataclass, replace

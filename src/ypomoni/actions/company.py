@@ -1,4 +1,4 @@
-"""Two people at once: who else looks at a plan, and what they changed since one last looked. Called by the web stage."""
+"""Two people at once: who else looks at a plan, and what they changed since one last looked."""
 
 from dataclasses import dataclass
 from datetime import datetime

@@ -1,4 +1,4 @@
-"""The history of a plan: what was changed, by whom, when; and the plan set back to an earlier state. Called by the web stage."""
+"""The history of a plan: what was changed, by whom, when; and the plan set back to an earlier state."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""Long searches: asked for by the board, taken from the queue by a worker, followed with their progress. Called by the web and the worker."""
+"""Long searches: asked for by the board, taken from the queue by a worker, followed with their progress."""
 
 import json
 import logging

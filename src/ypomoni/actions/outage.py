@@ -1,4 +1,4 @@
-"""An outage of a stored supply, played under conditions; its survival curve, chunk by chunk; the bank's own sheet. Called by the web stage."""
+"""An outage of a stored supply, played under conditions; its survival curve, chunk by chunk; the bank's own sheet."""
 
 from dataclasses import dataclass
 from functools import lru_cache

@@ -1,4 +1,4 @@
-"""Sites as they are stored: their rows, and the site file they make. Called by every action that reads or checks a site."""
+"""Sites as they are stored: their rows, and the site file they make."""
 
 from collections import defaultdict
 from dataclasses import dataclass, field

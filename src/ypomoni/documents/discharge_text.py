@@ -1,4 +1,4 @@
-"""A discharge table as typed or pasted: rows of current, time and end voltage, ratings, or a maker's grid of amperes. Called by the forms.
+"""A discharge table as typed or pasted: rows of current, time and end voltage, ratings, or a maker's grid of amperes.
 
 Read line by line; what cannot be read is told with its line and what would be right, and nothing is guessed.
 """

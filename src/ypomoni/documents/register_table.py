@@ -1,4 +1,4 @@
-"""The load register as a table: which column is what, what a row says, and what is doubtful about it. Called by the import and the export.
+"""The load register as a table: which column is what, what a row says, and what is doubtful about it.
 
 Nothing is guessed in silence: a cell that could be read two ways is marked with the reason, and the row waits for an answer.
 """

@@ -1,4 +1,4 @@
-"""The pool, and one transaction of it. Called by `actions` and by the edges that start the application."""
+"""The pool, and one transaction of it."""
 
 import json
 from collections.abc import Generator

@@ -1,4 +1,4 @@
-"""Who looks at which plan just now, and what was changed in it since a moment. Called by `actions.company`."""
+"""Who looks at which plan just now, and what was changed in it since a moment."""
 
 from ypomoni.storage.connection import Connection, Row, every, one
 

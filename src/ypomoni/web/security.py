@@ -1,4 +1,4 @@
-"""Who is signed in, what a page may load, and how often one may try. Called by the factory; `actor` and `open_` by every view."""
+"""Who is signed in, what a page may load, and how often one may try."""
 
 from collections.abc import Callable, Generator
 from contextlib import contextmanager

@@ -1,4 +1,4 @@
-"""What every template may use: the signed-in person, versions of static files, icons. Called by the factory."""
+"""What every template may use: the signed-in person, versions of static files, icons."""
 
 import hashlib
 from pathlib import Path

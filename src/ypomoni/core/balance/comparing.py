@@ -1,4 +1,4 @@
-"""Two plans of a site beside each other: what moved, what each supply gains or loses, what is new and what is gone. Called by the web stage.
+"""Two plans of a site beside each other: what moved, what each supply gains or loses, what is new and what is gone.
 
 Keys stay with things across cloned plans, so a thing is the same where its key is.
 """

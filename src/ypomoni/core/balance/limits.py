@@ -1,4 +1,4 @@
-"""What a supply must meet, each limit with how much of it is used. Called by the balance board's offers and by the optimiser.
+"""What a supply must meet, each limit with how much of it is used.
 
 The same limits as those behind the verdict `fails` that loads have a part in: hours, prescribed formula, output in both states, what the
 battery's cells give, recharge, the supply's current beside mains. All of them only get worse with more load.

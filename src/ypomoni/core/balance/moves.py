@@ -1,4 +1,4 @@
-"""Loads moved between supplies: what may not move and why, and what a move would do. Called by the actions of the balance board."""
+"""Loads moved between supplies: what may not move and why, and what a move would do."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace

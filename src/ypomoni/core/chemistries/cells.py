@@ -1,6 +1,6 @@
 """One cell of the battery model, per ampere-hour of its 20-hour capacity, and how long it lasts at a constant current.
 
-Called by `batteries` and `discharge_table`. Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993).
+Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993).
 """
 
 import math

@@ -1,4 +1,4 @@
-"""A maker's discharge table of a block, and the cell model refitted to it. Called by `batteries`, `judgement` and the battery sheet.
+"""A maker's discharge table of a block, and the cell model refitted to it.
 
 Each row has an end voltage of its own, so ratings at 10, 20 and 100 h to different ends are rows like any other and never mixed.
 Refit: least squares on the logarithm of the run time with a robust loss, held near the chemistry's figures by priors.

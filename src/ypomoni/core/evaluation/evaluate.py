@@ -1,4 +1,4 @@
-"""From supplies and loads to results. Called by `actions`, the command line and the tests; it calls everything else in the core."""
+"""From supplies and loads to results."""
 
 from dataclasses import replace
 

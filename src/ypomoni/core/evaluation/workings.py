@@ -1,4 +1,4 @@
-"""The working of each figure: formula, this plan's numbers, their provenance, the source of the rule. Called by `evaluation` only."""
+"""The working of each figure: formula, this plan's numbers, their provenance, the source of the rule."""
 
 import math
 

@@ -1,4 +1,4 @@
-"""Judgements: each a function that returns findings with evidence, source and way out. Called by `evaluation` only."""
+"""Judgements: each a function that returns findings with evidence, source and way out."""
 
 from ypomoni.core.judgement.audit import audit_of, judge_audit
 from ypomoni.core.judgement.facts import Audit, Facts

@@ -1,4 +1,4 @@
-"""The next reading that would tell most: the one that narrows the holdover band of a supply most. Called by the audit's actions.
+"""The next reading that would tell most: the one that narrows the holdover band of a supply most.
 
 Each candidate is taken as if it had been read, with the value expected there: a device's own reading replaces its load's uncertainty, a total's
 explains part of that of the loads behind it (see `totals`).

@@ -1,6 +1,6 @@
 """How well the readings explain each other: at every point what was read against what the register and the points behind it add up to.
 
-Called by `evaluation` for its findings and by the audit's actions. A parent equals the sum of its children within the combined uncertainty;
+A parent equals the sum of its children within the combined uncertainty;
 outside it there is a residual, and causes are ranked by how well each explains it.
 """
 

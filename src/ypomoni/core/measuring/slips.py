@@ -1,4 +1,4 @@
-"""Slips caught while a reading is entered, as questions: a thousand, a sign, a count, a range. Called by the actions that store a reading.
+"""Slips caught while a reading is entered, as questions: a thousand, a sign, a count, a range.
 
 A question never refuses: whoever holds the meter may know better. Until it is answered the reading does not count.
 """

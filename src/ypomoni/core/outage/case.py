@@ -1,4 +1,4 @@
-"""A supply with its loads, ready to be run under any assumption. Called by `evaluation`, `sizing` and `recovery`'s callers."""
+"""A supply with its loads, ready to be run under any assumption."""
 
 from dataclasses import dataclass, replace
 from enum import StrEnum

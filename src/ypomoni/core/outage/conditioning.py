@@ -1,4 +1,4 @@
-"""Readings of a total that were taken into the register: what they say of the loads behind them. Called by `case` and `evaluation`.
+"""Readings of a total that were taken into the register: what they say of the loads behind them.
 
 The loads' currents are uncertain on their own, the total is known better. For normal errors with limits u (all at the same confidence) the
 loads move by  Δx = D Aᵀ M⁻¹ (T − A x)  with  D = diag(u²),  M = A D Aᵀ + diag(u_T²), and what is left of a figure with the sensitivities

@@ -1,4 +1,4 @@
-"""Demand over time: the rest draw of every load and the trains of bursts on top of it. Called by `run` and by sizing.
+"""Demand over time: the rest draw of every load and the trains of bursts on top of it.
 
 Times are hours after mains failure. A train is anchored there, in standby and in alarm alike.
 """

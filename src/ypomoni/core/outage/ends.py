@@ -1,4 +1,4 @@
-"""What ended a run, and the holdover it bounds. Called by `run`."""
+"""What ended a run, and the holdover it bounds."""
 
 from dataclasses import dataclass
 from enum import StrEnum

@@ -1,4 +1,4 @@
-"""How the demand of an alarm compares with that of standby. Called by `run`."""
+"""How the demand of an alarm compares with that of standby."""
 
 from enum import StrEnum
 

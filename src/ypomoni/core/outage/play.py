@@ -1,6 +1,6 @@
 """An outage played: what a supply does from the moment the mains fails, under conditions one can turn, sampled for a timeline.
 
-Called by `endurance`. The same battery model as `run`, with what a holdover has no need of: a temperature that moves over the day, a bank
+The same battery model as `run`, with what a holdover has no need of: a temperature that moves over the day, a bank
 that is not full, an alarm at a given instant, and everything that is crossed on the way down: warning, each load's least voltage, cut-off.
 A current in Ah per h does not depend on temperature, only what is left of the capacity and the resistance do; so a piece of constant
 current stays exact, and the temperature is taken at its ends.

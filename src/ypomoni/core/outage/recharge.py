@@ -1,4 +1,4 @@
-"""Recharge while the load is carried. Called by `evaluation` and by sizing.
+"""Recharge while the load is carried.
 
 I = min(I_c, (V_set − E(h)) / (Rb·(1 + gc·h/(1 − h)))), u −= η·I·dt, d = d·e^(−k·dt) − η·I·R1·(1 − e^(−k·dt)): the discharge model run
 backwards, with a resistance that grows towards full. Nickel-metal hydride is charged at constant current.

@@ -1,4 +1,4 @@
-"""The outage: standby with bursts until an alarm that must be carried to its end. Called by `evaluation`, sizing and uncertainty.
+"""The outage: standby with bursts until an alarm that must be carried to its end.
 
 Holdover is the largest T such that an alarm starting at any t ≤ T is carried. Whether an alarm is carried is not monotone in its start:
 just after a burst, or with a burst near its own end, it is worse. So the first start that fails is sought among all instants at which

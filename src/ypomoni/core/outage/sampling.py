@@ -1,4 +1,4 @@
-"""Many outages at once: the battery model of `simulation.state` stepped over an axis of samples. Called by `survival` only.
+"""Many outages at once: the battery model of `walk` stepped over an axis of samples.
 
 Every sample has its own pack and its own draws, all share the instants at which demand changes. The rules are those of the scalar run:
 a piece of constant current is exact, a power is walked with the current at the middle of steps in which it hardly changes, and the

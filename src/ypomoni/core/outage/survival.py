@@ -1,4 +1,4 @@
-"""How likely it still holds: sampled outages of the same model, all samples stepped at once. Called by the actions and the command line.
+"""How likely it still holds: sampled outages of the same model, all samples stepped at once.
 
 Every uncertain input is drawn independently, as its band is: its limits are 95 %, so they lie 1.96 deviations away, on either side by
 as much as that side is wide. Equal pieces of a load move together. Only numpy is here, and the random numbers come from a seed.

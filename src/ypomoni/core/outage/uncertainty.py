@@ -1,4 +1,4 @@
-"""Where a current comes from decides what is expected of it and how far off it may be. Called by `case` and `evaluation`.
+"""Where a current comes from decides what is expected of it and how far off it may be.
 
 Limits are 95 %. Common practice [M]: a meter ±(1 % + 3 digits); a data sheet ±15 %; an estimate ±40 %; a nameplate rating is a ceiling:
 0.7 of it is expected, in a range of 0.4 to 1.0. Equal pieces of one load are not independent of each other.

@@ -1,4 +1,4 @@
-"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop. Called by `run`, `play`, `recovery`.
+"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop.
 
 Constant current over dt is exact:  u += (I + I_self)·dt,  d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)),  V = E(h) − I·Rb·(1 + g(1 − h)/h).
 In such a piece V has no interior minimum, so its ends find every crossing. Power and conductance are walked with the current at the

@@ -1,4 +1,4 @@
-"""Quantities in words, no more precise than the uncertainty allows. Called by `judgement`, `sizing` and the edges."""
+"""Quantities in words, no more precise than the uncertainty allows."""
 
 import math
 from collections.abc import Callable, Iterable

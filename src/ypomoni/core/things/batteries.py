@@ -1,6 +1,6 @@
 """Blocks, banks and packs. A `Bank` is what is bolted in; a `Pack` is the model of it at one age and temperature.
 
-Called by the simulation, sizing, recovery, judgement and `documents`. Model: two-well kinetic battery in modal form with a resistance
+Model: two-well kinetic battery in modal form with a resistance
 that grows as the head falls (Manwell & McGowan, "Lead acid battery storage model for hybrid energy systems", Solar Energy 50, 1993).
 """
 

@@ -1,4 +1,4 @@
-"""Loads: what one piece draws, and what the whole group draws at the battery. Called by the simulation, sizing and `documents`.
+"""Loads: what one piece draws, and what the whole group draws at the battery.
 
 A draw is a triple of constant current, constant power and conductance (`Draw`), so that any mix of behaviours adds up in three numbers.
 """

@@ -1,4 +1,4 @@
-"""Places: how warm a cupboard is over the year, and how long a thermostat is on there. Called by `loads`' users and `uncertainty`."""
+"""Places: how warm a cupboard is over the year, and how long a thermostat is on there."""
 
 import math
 from dataclasses import dataclass, field

@@ -1,7 +1,4 @@
-"""Readings and the points they are taken at: what a value means, how far off it may be, and whether it counts as load.
-
-Called by `reconciliation`, `slips`, `hookup` and by everything that shows a reading.
-"""
+"""Readings and the points they are taken at: what a value means, how far off it may be, and whether it counts as load."""
 
 from dataclasses import dataclass, field
 from enum import StrEnum

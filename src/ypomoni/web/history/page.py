@@ -1,4 +1,4 @@
-"""Changes in words: what of which thing was what and is what. Called by the history page, the board's news and its notices."""
+"""Changes in words: what of which thing was what and is what."""
 
 from dataclasses import dataclass
 from datetime import datetime

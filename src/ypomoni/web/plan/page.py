@@ -1,4 +1,4 @@
-"""A plan with everything its pages are rendered from, each part built only when it is asked for. Called by the stages of a plan."""
+"""A plan with everything its pages are rendered from, each part built only when it is asked for."""
 
 from dataclasses import dataclass, field, fields
 from functools import cached_property

@@ -1,6 +1,6 @@
 """The fewest moves, or the least cable, after which every supply keeps its limits; where none do it, the best there is and what would.
 
-Called by the worker, the command line and the tests. Constraints: bus groups, rails, cables, pins, company of life safety and convenience,
+Constraints: bus groups, rails, cables, pins, company of life safety and convenience,
 supplies kept free of conveniences, output in standby and alarm with peaks, the prescribed formula, recharge beside the load, hours.
 """
 

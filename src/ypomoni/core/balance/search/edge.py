@@ -1,4 +1,4 @@
-"""The edge of what a bank carries in constant currents, as half-planes that hold all of it. Called by the linear picture."""
+"""The edge of what a bank carries in constant currents, as half-planes that hold all of it."""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""The linear picture of supplies: limits that every placement which holds keeps. Called by the search.
+"""The linear picture of supplies: limits that every placement which holds keeps.
 
 Output peaks and the charge current left for the bank are linear as they are. Of a battery the picture is drawn by the simulation itself: how
 much constant standby current it carries beside how much alarm current, along a staircase outside the true edge, and the hull of that. What a

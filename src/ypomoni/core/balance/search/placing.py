@@ -1,4 +1,4 @@
-"""Placements of loads on supplies: a mixed-integer program proposes, the simulation judges. Called by the optimiser's front.
+"""Placements of loads on supplies: a mixed-integer program proposes, the simulation judges.
 
 The program (HiGHS) knows of a battery only a linear bound that excludes nothing that holds (`picture`). Each placement is checked by the
 simulation; a supply that fails gives back a smallest set of its loads that already fails, which no answer may put there again, until both

@@ -1,4 +1,4 @@
-"""The mixed-integer program of a search: which unit hangs on which supply, at least cost, within what is known. Called by the search."""
+"""The mixed-integer program of a search: which unit hangs on which supply, at least cost, within what is known."""
 
 from collections.abc import Callable, Iterable
 from typing import Any

@@ -1,4 +1,4 @@
-"""Where moving alone cannot do it: the best balance there is, why that is not enough, and the smallest change that would. Called by the front."""
+"""Where moving alone cannot do it: the best balance there is, why that is not enough, and the smallest change that would."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace

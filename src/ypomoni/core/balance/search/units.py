@@ -1,4 +1,4 @@
-"""The units that a search places: loads that go together, what they ask, and how far they would go. Called by the search and its front."""
+"""The units that a search places: loads that go together, what they ask, and how far they would go."""
 
 from ypomoni.core.balance.moves import run_cable
 from ypomoni.core.outage.uncertainty import expected_a
