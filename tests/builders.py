@@ -3,7 +3,8 @@
 import copy
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 REQUIREMENT = {"key": "r", "name": "Intruder", "standby_h": 24, "alarm_min": 30, "recharge_h": 24, "method": "simulation"}
 BANK = {"chemistry": "lead_agm", "block_v": 12, "capacity_ah": 17, "rate_h": 20, "series": 1, "parallel": 1}

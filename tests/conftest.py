@@ -21,8 +21,8 @@ from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE, seed_demo
 from ypomoni.actions.site_tree import read_trees
 from ypomoni.storage.cluster import Cluster
+from ypomoni.storage.kept import SITE
 from ypomoni.storage.migrate import ensure_database, migrate
-from ypomoni.storage.sites import list_sites
 from ypomoni.web import create_app
 from ypomoni.web.settings import Settings
 
@@ -77,7 +77,7 @@ def template(cluster):
     with psycopg.connect(cluster.conninfo(TEMPLATE), row_factory=dict_row) as connection:
         assert seed_demo(connection, Passwords(cheap=True))
         # Computed once here, not once in every test that looks at the demo.
-        for site in list_sites(connection, 1):
+        for site in SITE.every(connection, 1):
             document = read_document(read_trees(connection, 1, [site])[0])
             evaluate(connection, 1, [(document, plan.key) for plan in document.plans])
     return TEMPLATE

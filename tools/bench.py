@@ -33,7 +33,8 @@ from ypomoni.core.outage.survival import sample_holdovers
 from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.things.batteries import Bank, build_pack
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 from ypomoni.documents.site_model import SiteFile
 
 RUNS = 9

@@ -12,8 +12,8 @@ from ypomoni.core.balance.search import Effort, after, find_moves
 from ypomoni.core.evaluation.evaluate import evaluate_plan, evaluate_supply
 from ypomoni.core.telling.results import Severity, Verdict
 from ypomoni.core.things.supplies import ChargeMode
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.quantities import read_current
-from ypomoni.documents.site_file import to_core
 
 BLOCKS = {
     "lead_agm": (12, (2.1, 4, 7, 12, 17, 26, 38, 65, 100)),

@@ -19,8 +19,9 @@ from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.playing import Conditions, play_supply
 from ypomoni.core.outage.why import why_it_ends
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.results_json import write_plans
-from ypomoni.documents.site_file import read_site, read_site_text, to_core
+from ypomoni.documents.site_file import read_site, read_site_text
 
 HERE = Path(__file__).parents[1]
 RECORDED = HERE / "reference" / "answers.json"

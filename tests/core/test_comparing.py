@@ -6,7 +6,8 @@ from builders import audited, document, merged, reading
 
 from ypomoni.core.balance.comparing import compare_plans
 from ypomoni.core.evaluation.evaluate import evaluate_plan
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 
 def two_plans(found, change):

@@ -10,7 +10,8 @@ import pytest
 from builders import audited, codes, core_plan, document, evaluate, merged, other_load, reading
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 QUIET = {"standby": {"current_a": 0.1, "provenance": "measured"}}
 LFP = {"chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": 20}

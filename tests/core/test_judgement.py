@@ -6,7 +6,8 @@ import pytest
 from builders import audited, codes, document, evaluate, merged
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 QUIET = {"standby": {"current_a": 0.1, "provenance": "measured"}}
 STRONG_BURST = {"current_a": 2.5, "duration_s": 10, "per_hour": 1}

@@ -12,7 +12,8 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.things.batteries import build_pack
 from ypomoni.core.things.loads import Cable
 from ypomoni.core.things.places import SPREAD_DEGC, Place, share_on
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 BURST = {"current_a": 1.5, "duration_s": 8, "per_hour": 1}
 CABLE = {"length_m": 20, "section_mm2": 1.0}

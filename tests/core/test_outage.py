@@ -14,7 +14,8 @@ from ypomoni.core.outage.run import Outage
 from ypomoni.core.outage.walk import walk
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 NEW_AND_WARM = (1.0, 25.0)
 OLD_AND_COLD = (0.7, 0.0)

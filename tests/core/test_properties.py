@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.ends import EndCause
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
-from ypomoni.documents.site_file import read_site, read_site_text, to_core, write_site
+from ypomoni.documents.site_file import read_site, read_site_text, write_site
 
 # Ends are located to a tenth of a second or better than one in ten thousand.
 SLACK, SLACK_H = 1 + 1e-4, 1 / 3600

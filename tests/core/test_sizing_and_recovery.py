@@ -17,7 +17,8 @@ from ypomoni.core.sizing.sold_list import sold_banks
 from ypomoni.core.sizing.standard_formula import size_standard_formula
 from ypomoni.core.sizing.standby_alarm_margin import size_standby_alarm_margin
 from ypomoni.core.things.batteries import Bank
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 AGM_7 = Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=7)
 HEAVY_ALARM = Profile(standby_current_a=0.25, alarm_current_a=2.0, standby_h=24, alarm_h=0.5)

@@ -17,7 +17,8 @@ from ypomoni.core.things.readings import (
     State,
     why_not_load,
 )
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 LOADS = [
     {"key": "a", "name": "Keypad", "quantity": 3, "standby": {"current_a": 0.06, "provenance": "data_sheet"}},
@@ -43,7 +44,7 @@ READINGS = [
 ]
 
 
-def asked(point, value_a, *, readings=READINGS, state="standby", mains="off", plus="discharge", greatest_a=None, was_va=False):
+def asked(point, value_a, *, readings=READINGS, state="standby", mains="off", plus="discharge", max_a=None, was_va=False):
     """Return the codes of the questions a reading gives rise to."""
     site = to_core(read_site(audited(loads=LOADS, readings=readings)))
     plan = site.plans[0]
@@ -54,7 +55,7 @@ def asked(point, value_a, *, readings=READINGS, state="standby", mains="off", pl
         state=State(state),
         mains=Mains(mains) if mains else None,
         value_a=value_a,
-        greatest_a=greatest_a,
+        max_a=max_a,
         positive_means=PositiveMeans(plus),
     )
     found = find_slips(tree, tree.points[point], new, plan.instruments[0], was_va=was_va)
@@ -73,7 +74,7 @@ def asked(point, value_a, *, readings=READINGS, state="standby", mains="off", pl
         ({"point": "at-a", "value_a": 0.061}, "quantity"),
         ({"point": "at-a", "value_a": 0.54}, "quantity"),
         ({"point": "output", "value_a": 11.0}, "range"),
-        ({"point": "at-a", "value_a": 0.18, "greatest_a": 12.0}, "range"),
+        ({"point": "at-a", "value_a": 0.18, "max_a": 12.0}, "range"),
         ({"point": "output", "value_a": 0.25, "state": "alarm"}, "alarm_below_standby"),
         ({"point": "at-a", "value_a": 0.35}, "parent_smaller"),
         ({"point": "output", "value_a": 0.15}, "parent_smaller"),

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ypomoni.documents import quantities as q
+from ypomoni.records import kinds
 
 
 @pytest.mark.parametrize(
@@ -72,17 +73,17 @@ def test_a_text_that_is_no_clear_current_is_asked_back_with_what_would_be_right(
 @pytest.mark.parametrize(
     ("text", "kind", "value"),
     [
-        ("12", q.VOLTAGE, 12.0),
-        ("13,65 V", q.VOLTAGE, 13.65),
-        ("30 min", q.HOURS, 0.5),
-        ("3 days", q.HOURS, 72.0),
-        ("80", q.RATIO, 80.0),
-        ("80 %", q.RATIO, 80.0),
-        ("−5 °C", q.TEMPERATURE, -5.0),
-        ("6 an hour", q.PER_HOUR, 6.0),
-        ("1 a day", q.PER_HOUR, 1 / 24),
-        ("18 months", q.YEARS, 1.5),
-        ("7Ah", q.CHARGE, 7.0),
+        ("12", kinds.VOLTAGE, 12.0),
+        ("13,65 V", kinds.VOLTAGE, 13.65),
+        ("30 min", kinds.HOURS, 0.5),
+        ("3 days", kinds.HOURS, 72.0),
+        ("80", kinds.RATIO, 80.0),
+        ("80 %", kinds.RATIO, 80.0),
+        ("−5 °C", kinds.TEMPERATURE, -5.0),
+        ("6 an hour", kinds.PER_HOUR, 6.0),
+        ("1 a day", kinds.PER_HOUR, 1 / 24),
+        ("18 months", kinds.YEARS, 1.5),
+        ("7Ah", kinds.CHARGE, 7.0),
     ],
 )
 def test_other_quantities_have_one_unit_and_may_be_bare(text, kind, value):

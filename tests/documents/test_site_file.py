@@ -5,7 +5,6 @@ import math
 import subprocess
 import sys
 from pathlib import Path
-from typing import get_args
 
 import pytest
 from builders import audited, document, evaluate, reading
@@ -17,8 +16,9 @@ from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.measuring.reconciliation import reconcile_plan
 from ypomoni.core.requirements import Method
 from ypomoni.documents.faults import DocumentFaults
-from ypomoni.documents.site_file import json_schema, read_site, read_site_text, to_core, write_site
-from ypomoni.documents.site_model import ChemistryKey
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import json_schema, read_site, read_site_text, write_site
+from ypomoni.records.words import CHEMISTRY_WORDS
 
 ROOT = Path(__file__).parent.parent.parent
 
@@ -80,7 +80,7 @@ def test_the_schema_in_docs_is_the_one_in_force():
 
 def test_the_chemistries_of_the_file_are_those_of_the_core():
     """Modelled or only accepted, none more and none less."""
-    assert set(get_args(ChemistryKey)) == set(CHEMISTRIES)
+    assert set(CHEMISTRY_WORDS) == set(CHEMISTRIES)
 
 
 JSON_VALUES = st.recursive(

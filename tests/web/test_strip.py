@@ -4,7 +4,8 @@ import pytest
 from builders import document, merged
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
-from ypomoni.documents.site_file import read_site, to_core
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 from ypomoni.web.plan.answer import build_answer, build_findings
 from ypomoni.web.plan.strip import axis_length_h, build_strip
 

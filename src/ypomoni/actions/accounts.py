@@ -11,9 +11,10 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.errors import NotFound, Refused, SignInRefused
 from ypomoni.documents.faults import Fault
+from ypomoni.records.field import Row
 from ypomoni.storage import accounts as store
 from ypomoni.storage.changes import insert_change
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 
 SHORTEST_PASSWORD = 10
 LONGEST_PASSWORD = 200

@@ -12,7 +12,6 @@ from pydantic import TypeAdapter, ValidationError
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import (
-    AGGREGATES,
     check_whole,
     create,
     create_many,
@@ -47,10 +46,13 @@ from ypomoni.core.things.readings import (
 )
 from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import Fault, fault_of
-from ypomoni.documents.site_file import SiteFile, to_core_plan
+from ypomoni.documents.into_core import to_core_plan
+from ypomoni.documents.site_file import SiteFile
 from ypomoni.documents.site_model import ReadingPart
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import insert_change
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import POINT
 from ypomoni.storage.readings import count_readings, insert_reading, insert_settled, select_reading, select_reading_by_token
 from ypomoni.storage.results import insert_result, select_results
 
@@ -147,7 +149,7 @@ def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_i
 
 def create_unchecked(connection: Connection, actor: Actor, site_id: int, values: Row) -> Row:
     """Insert a point and log it; whoever makes many of them checks the site once."""
-    row = AGGREGATES["point"].add(connection, {**values, "organisation_id": actor.organisation_id})
+    row = POINT.add(connection, {**values, "organisation_id": actor.organisation_id})
     log_change(connection, actor, "create", "point", row, site_id, None, row)
     return row
 
@@ -292,8 +294,8 @@ def _questions(tree: SiteTree, plan: Row, point: Row, entry: Row, *, was_va: boo
         state=State(row["state"]),
         mains=Mains(row["mains"]) if row["mains"] else None,
         value_a=row["value_a"],
-        least_a=row["min_a"],
-        greatest_a=row["max_a"],
+        min_a=row["min_a"],
+        max_a=row["max_a"],
         positive_means=PositiveMeans(row["positive_means"]),
         battery_v=row["battery_v"],
         instrument_key=meter,

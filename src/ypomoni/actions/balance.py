@@ -12,9 +12,11 @@ from ypomoni.core.balance.moves import SPLIT_SUFFIX, Offer, offers_for, why_not,
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import Fault
-from ypomoni.documents.site_file import SiteFile, to_core_plan
+from ypomoni.documents.into_core import to_core_plan
+from ypomoni.documents.site_file import SiteFile
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import select_batch
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 
 _OWN = frozenset({"id", "organisation_id", "version", "removed_at"})
 

@@ -5,8 +5,9 @@ from datetime import datetime
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import find
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import select_history
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 from ypomoni.storage.presence import be_seen, last_change_id
 
 

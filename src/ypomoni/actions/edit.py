@@ -13,21 +13,11 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
-from ypomoni.storage.aggregate import Aggregate
+from ypomoni.records.field import Row, blank_row
+from ypomoni.records.kept import RECORDS
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
-from ypomoni.storage.connection import Connection, Row
-from ypomoni.storage.devices import DEVICE, list_devices
-from ypomoni.storage.instruments import INSTRUMENT, list_instruments
-from ypomoni.storage.loads import LOAD
-from ypomoni.storage.places import PLACE
-from ypomoni.storage.plans import PLAN
-from ypomoni.storage.points import POINT
-from ypomoni.storage.profiles import PROFILE, list_profiles
-from ypomoni.storage.requirements import REQUIREMENT
-from ypomoni.storage.runs import RUN
-from ypomoni.storage.sites import SITE
-from ypomoni.storage.stock import STOCK, list_stock
-from ypomoni.storage.supplies import SUPPLY
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import AGGREGATES, ORGANISATION_WIDE, PLAN, SITE
 
 _TWICE = ("name", "was added by somebody else at the same moment: save again.")
 CONSTRAINTS = {
@@ -40,13 +30,6 @@ CONSTRAINTS = {
         for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile")
     },
 }
-AGGREGATES: dict[str, Aggregate] = {
-    a.name: a for a in (SITE, REQUIREMENT, PLAN, SUPPLY, LOAD, PLACE, POINT, INSTRUMENT, DEVICE, STOCK, PROFILE, RUN)
-}
-# These belong to the organisation, not to one of its sites.
-ORGANISATION_WIDE = frozenset({"instrument", "device", "stock", "profile"})
-FLAGS = frozenset({"pinned", "convenience_free", "escape_route", "enclosure_gas_tight"})
-EMPTY_LISTS = frozenset({"bursts", "thermostats", "recharges", "totals", "ranges", "bank_discharge_table"})
 
 
 def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool = False, frame: bool = False) -> SiteTree:
@@ -81,8 +64,7 @@ def create(connection: Connection, actor: Actor, name: str, values: Row, taken: 
 
 def shared_keys(connection: Connection, actor: Actor, name: str) -> set[str]:
     """Return the keys that are taken among an organisation's own things of a kind, removed ones included."""
-    lists = {"instrument": list_instruments, "device": list_devices, "stock": list_stock, "profile": list_profiles}
-    return {row["key"] for row in lists[name](connection, actor.organisation_id)}
+    return {row["key"] for row in ORGANISATION_WIDE[name].every(connection, actor.organisation_id)}
 
 
 def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Row]:
@@ -91,7 +73,7 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
     keys = set(taken or ())
     rows: list[Row] = []
     for values in entries:
-        row: Row = {c: [] if c in EMPTY_LISTS else False if c in FLAGS else None for c in aggregate.columns} | values
+        row: Row = blank_row(RECORDS[name]) | values
         row["organisation_id"] = actor.organisation_id
         if "key" in aggregate.columns and not row["key"]:
             row["key"] = fresh_key(row["name"], keys)

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from ypomoni.documents.faults import Fault
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 
 
 class ActionError(Exception):

@@ -12,8 +12,9 @@ from typing import Any
 from ypomoni.core.evaluation.evaluate import evaluate_supply, summarise_plan
 from ypomoni.core.telling.results import PlanResult, SupplyResult
 from ypomoni.core.things.supplies import Plan
+from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
-from ypomoni.documents.site_file import SiteFile, to_core_plan
+from ypomoni.documents.site_file import SiteFile
 from ypomoni.documents.site_model import PlanPart
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.results import insert_result, select_results

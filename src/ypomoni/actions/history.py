@@ -5,11 +5,13 @@ from dataclasses import dataclass
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.company import Change, in_batches
-from ypomoni.actions.edit import AGGREGATES, check_whole, find, log_change
+from ypomoni.actions.edit import check_whole, find, log_change
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.documents.faults import Fault
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import select_history
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import AGGREGATES
 
 # What a plan is made of, in the order in which it is brought back: a load needs its supply.
 _OF_PLAN = ("supply", "load", "point")

@@ -6,19 +6,26 @@ from datetime import UTC, datetime
 from typing import Any
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import AGGREGATES, fresh_key, remove
-from ypomoni.actions.site_tree import READING_KEYS, columns_of_load, columns_of_requirement, columns_of_supply
+from ypomoni.actions.edit import fresh_key, remove
+from ypomoni.actions.lists import sites_of
+from ypomoni.actions.site_tree import columns_of_requirement
 from ypomoni.documents.site_model import SiteFile
+from ypomoni.records.audit import PointRow, ReadingRow
+from ypomoni.records.field import Row
+from ypomoni.records.library import InstrumentRow
+from ypomoni.records.load import LoadRow
+from ypomoni.records.nesting import row_of_part
+from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.changes import insert_change
-from ypomoni.storage.connection import Connection, Row
-from ypomoni.storage.instruments import list_instruments
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import AGGREGATES, INSTRUMENT
 from ypomoni.storage.readings import insert_reading
-from ypomoni.storage.sites import list_sites
 
 
 def sites_named(connection: Connection, actor: Actor, name: str) -> list[Row]:
     """Return the sites that already have this name."""
-    return [s for s in list_sites(connection, actor.organisation_id) if s["name"].casefold() == name.casefold()]
+    return [s for s in sites_of(connection, actor) if s["name"].casefold() == name.casefold()]
 
 
 def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, replacing: Row | None = None) -> Row:
@@ -26,17 +33,17 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
     if replacing is not None:
         remove(connection, actor, "site", replacing["id"], replacing["version"])
     document = site_file.model_dump(mode="json")
-    site = _add(connection, actor, "site", document["site"])
+    site = _add(connection, actor, "site", row_of_part(SiteRow, document["site"]))
     requirement_ids = {
         part["key"]: _add(connection, actor, "requirement", {**columns_of_requirement(part), "site_id": site["id"]})["id"]
         for part in document["requirements"]
     }
     place_ids: dict[str | None, int | None] = {None: None}
     for part in document["places"]:
-        place_ids[part["key"]] = _add(connection, actor, "place", {**part, "site_id": site["id"]})["id"]
+        place_ids[part["key"]] = _add(connection, actor, "place", {**row_of_part(PlaceRow, part), "site_id": site["id"]})["id"]
     for part in document["runs"]:
         names = {"key": f"{part['place']}-{part['supply']}", "name": f"{part['place']} to {part['supply']}", "supply_key": part["supply"]}
-        _add(connection, actor, "run", {**part, **names, "site_id": site["id"], "place_id": place_ids[part["place"]]})
+        _add(connection, actor, "run", {**row_of_part(RunRow, part), **names, "site_id": site["id"], "place_id": place_ids[part["place"]]})
     instrument_ids = bring_instruments(connection, actor, document["instruments"])
     owners = PlanOwners(requirement_ids=requirement_ids, place_ids=place_ids, instrument_ids=instrument_ids)
     for plan_part in document["plans"]:
@@ -67,15 +74,15 @@ class PlanOwners:
 
 def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str, Any], owners: PlanOwners) -> Row:
     """Insert a plan of a site file with everything in it."""
-    plan = _add(connection, actor, "plan", {**{k: part[k] for k in ("key", "name", "stage")}, "site_id": site_id})
+    plan = _add(connection, actor, "plan", {**row_of_part(PlanRow, part), "site_id": site_id})
     supply_ids: dict[str | None, int | None] = {None: None}
     for supply in part["supplies"]:
-        values = {**columns_of_supply(supply), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[supply["requirement"]]}
+        values = {**row_of_part(SupplyRow, supply), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[supply["requirement"]]}
         supply_ids[supply["key"]] = _add(connection, actor, "supply", values)["id"]
     load_ids: dict[str | None, int | None] = {None: None}
     for load in part["loads"]:
         of = {"plan_id": plan["id"], "supply_id": supply_ids[load["supply"]], "place_id": owners.place_ids[load["place"]]}
-        load_ids[load["key"]] = _add(connection, actor, "load", {**columns_of_load(load), **of})["id"]
+        load_ids[load["key"]] = _add(connection, actor, "load", {**row_of_part(LoadRow, load), **of})["id"]
     point_ids = _add_points(connection, actor, plan["id"], part["points"], supply_ids, load_ids)
     _add_readings(connection, actor, plan["id"], part["readings"], point_ids, owners.instrument_ids)
     return plan
@@ -84,14 +91,14 @@ def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str,
 def bring_instruments(connection: Connection, actor: Actor, parts: list[dict[str, Any]]) -> dict[str | None, int | None]:
     """Return the ids of a file's instruments: those the organisation has already stay as they are, the others are added."""
     ids: dict[str | None, int | None] = {None: None}
-    known = list_instruments(connection, actor.organisation_id)
+    known = INSTRUMENT.every(connection, actor.organisation_id)
     taken = {i["key"] for i in known}
     for part in parts:
         same = next((i for i in known if all(i[k] == part[k] for k in part if k != "key") and i["removed_at"] is None), None)
         if same is None:
             key = fresh_key(part["name"], taken)
             taken.add(key)
-            same = _add(connection, actor, "instrument", {**part, "key": key})
+            same = _add(connection, actor, "instrument", {**row_of_part(InstrumentRow, part), "key": key})
         ids[part["key"]] = same["id"]
     return ids
 
@@ -116,7 +123,7 @@ def _add_points(
                 "parent_id": ids[part["parent"]],
                 "load_id": load_ids[part["load"]],
             }
-            ids[part["key"]] = _add(connection, actor, "point", {**{k: part[k] for k in ("key", "name", "kind")}, **owners})["id"]
+            ids[part["key"]] = _add(connection, actor, "point", {**row_of_part(PointRow, part), **owners})["id"]
         waiting = [p for p in waiting if p["key"] not in ids]
     return ids
 
@@ -136,7 +143,7 @@ def _add_readings(
         ready = [p for p in waiting if p["supersedes"] in ids] or waiting[:1]
         for part in ready:
             values = {
-                **{k: part[k] for k in READING_KEYS},
+                **row_of_part(ReadingRow, part),
                 "organisation_id": actor.organisation_id,
                 "plan_id": plan_id,
                 "point_id": point_ids[part["point"]],

@@ -14,9 +14,11 @@ from ypomoni.actions.evaluate import digests_of
 from ypomoni.core.balance.search import Effort, Objective, Proposal, Relaxation, Relaxing, find_moves
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.documents.faults import Fault
+from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import dump_proposal, load_proposal
-from ypomoni.documents.site_file import SiteFile, read_site_text, to_core_plan
-from ypomoni.storage.connection import Connection, Pool, Row, transaction
+from ypomoni.documents.site_file import SiteFile, read_site_text
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, Pool, transaction
 from ypomoni.storage.errors import DatabaseAway
 from ypomoni.storage.jobs import beat, cancel_job, finish_job, insert_job, select_job, take_job, waiting_before
 

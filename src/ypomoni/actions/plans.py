@@ -4,8 +4,9 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import find, fresh_key, read_document, read_tree, taken_keys
 from ypomoni.actions.import_site import PlanOwners, add_plan
 from ypomoni.core.things.supplies import Stage
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import insert_change
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 
 NAMES = {Stage.PROPOSAL: "Proposal", Stage.AS_LEFT: "As left", Stage.AS_FOUND: "As found"}
 

@@ -6,8 +6,9 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create, find, shared_keys
 from ypomoni.actions.errors import NotFound
 from ypomoni.core.requirements.profiles import PROFILES
-from ypomoni.storage.connection import Connection, Row
-from ypomoni.storage.profiles import PROFILE, list_profiles
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import PROFILE
 
 OWN = "own:"
 
@@ -26,7 +27,7 @@ class Offered:
 
 def own_profiles(connection: Connection, actor: Actor) -> list[Row]:
     """Return the organisation's own profiles."""
-    return [p for p in list_profiles(connection, actor.organisation_id) if p["removed_at"] is None]
+    return [p for p in PROFILE.every(connection, actor.organisation_id) if p["removed_at"] is None]
 
 
 def offered_profiles(connection: Connection, actor: Actor) -> list[Offered]:

@@ -18,11 +18,13 @@ from ypomoni.actions.edit import (
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.core.things.device_types import DEVICE_TYPES
 from ypomoni.documents.faults import Fault
-from ypomoni.storage.connection import Connection, Row
-from ypomoni.storage.devices import list_devices
+from ypomoni.records.field import Row, fields_of
+from ypomoni.records.load import LoadRow
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import DEVICE
 
-# What bulk edit may set, and the columns that make each.
-BULK_FIELDS = frozenset({"supply_id", "place_id", "branch", "bus_group", "purpose", "standby_provenance", "essential"})
+# What bulk edit may set.
+BULK_FIELDS = frozenset(f.column for f in fields_of(LoadRow) if f.bulk)
 _NOT_COPIED = frozenset(
     {
         "id",
@@ -124,7 +126,7 @@ def _cable(row: dict[str, Any]) -> Row:
 
 def measured_devices(connection: Connection, actor: Actor) -> list[Row]:
     """Return the devices the organisation has measured itself."""
-    return [d for d in list_devices(connection, actor.organisation_id) if d["removed_at"] is None]
+    return [d for d in DEVICE.every(connection, actor.organisation_id) if d["removed_at"] is None]
 
 
 def keep_device(connection: Connection, actor: Actor, load_id: int) -> Row:
@@ -139,7 +141,7 @@ def keep_device(connection: Connection, actor: Actor, load_id: int) -> Row:
     if load["standby_provenance"] != "measured":
         raise Refused([Fault("", f"{load['name']} was not measured yet: the library keeps what was.")])
     today = datetime.now(UTC).date()
-    known = list_devices(connection, actor.organisation_id)
+    known = DEVICE.every(connection, actor.organisation_id)
     same = next((d for d in known if d["removed_at"] is None and d["name"].casefold() == load["name"].casefold()), None)
     figures = {k: load[k] for k in ("rail_v", "behaviour", "min_v", "bursts")}
     if same is None or same["rail_v"] != load["rail_v"]:

@@ -7,9 +7,10 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create, shared_keys
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.documents.site_file import read_site_text
+from ypomoni.records.field import Row
 from ypomoni.storage.accounts import select_account_by_email, select_organisation
 from ypomoni.storage.changes import select_setting, upsert_setting
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 
 SEED_VERSION = "4"
 ORGANISATION = "Saltmarsh Alarm Co-op"

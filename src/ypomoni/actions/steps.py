@@ -4,8 +4,9 @@ from dataclasses import dataclass
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import undo_batch
+from ypomoni.records.field import Row
 from ypomoni.storage.changes import select_steps
-from ypomoni.storage.connection import Connection, Row
+from ypomoni.storage.connection import Connection
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,8 +8,9 @@ import click
 from ypomoni.cli.calc import read_file, refuse
 from ypomoni.core.balance.search import Effort, Objective, find_moves, say_relaxation
 from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.proposal_json import dump_proposal
-from ypomoni.documents.site_file import read_site_text, to_core
+from ypomoni.documents.site_file import read_site_text
 
 
 @click.command()

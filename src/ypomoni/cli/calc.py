@@ -15,8 +15,9 @@ from ypomoni.core.telling.results import PlanResult, SupplyResult
 from ypomoni.core.telling.wording import say_amps, say_hours, say_required_h
 from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.results_json import write_plans
-from ypomoni.documents.site_file import read_site_text, to_core
+from ypomoni.documents.site_file import read_site_text
 
 VERDICT_WORDS = {
     "unsafe": "UNSAFE",

@@ -12,8 +12,9 @@ from ypomoni.core.outage.why import why_it_ends
 from ypomoni.core.telling.wording import plain_number, say_hours
 from ypomoni.core.things.supplies import Plan, Site, Supply
 from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.results_json import write_played, write_played_csv
-from ypomoni.documents.site_file import read_site_text, to_core
+from ypomoni.documents.site_file import read_site_text
 
 
 @click.command()

@@ -34,7 +34,7 @@ _HEADINGS = (
 
 
 @dataclass(frozen=True, slots=True)
-class TableRow:
+class TypedRow:
     """One row that was read: of a block. [A, h, V]"""
 
     current_a: float
@@ -51,7 +51,7 @@ class Unread:
     message: str
 
 
-def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list[TableRow], list[Unread]]:
+def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list[TypedRow], list[Unread]]:
     """Return the rows of a text, and the lines that are none.
 
     Parameters
@@ -61,7 +61,7 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
     end_v
         The block's end voltage where a row states none. [V]
     """
-    rows: list[TableRow] = []
+    rows: list[TypedRow] = []
     unread: list[Unread] = []
     heading: list[tuple[str, float]] | None = None
     grid_h: list[float] | None = None
@@ -131,7 +131,7 @@ def _heading(line: str) -> list[tuple[str, float]] | None:
 
 def _of_line(
     tokens: list[tuple[str, float]], heading: list[tuple[str, float]] | None, cells_count: int, end_v: float
-) -> list[TableRow] | str:
+) -> list[TypedRow] | str:
     if heading and len(tokens) == len(heading) and all(kind == "" for kind, _ in tokens):
         tokens = [(kind, value * scale) for (_, value), (kind, scale) in zip(tokens, heading, strict=True)]
     if any(kind == "" for kind, _ in tokens):
@@ -146,10 +146,10 @@ def _of_line(
     if values[_TIME] <= 0 or values.get(_CURRENT, values.get(_CHARGE, 0.0)) <= 0:
         return "must be above zero."
     current_a = values[_CURRENT] if _CURRENT in values else values[_CHARGE] / values[_TIME]
-    return [TableRow(current_a, values[_TIME], _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v))]
+    return [TypedRow(current_a, values[_TIME], _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v))]
 
 
-def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TableRow] | str:
+def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TypedRow] | str:
     cells = list(tokens)
     volts = cell_v = None
     if len(cells) == len(times_h) + 1 or (cells and cells[0][0] in (_VOLTS, "cell volts")):
@@ -158,7 +158,7 @@ def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count:
     if len(cells) != len(times_h):
         return f"has {len(cells)} figures under {len(times_h)} times: every time needs one, with the end voltage before them."
     end = _end_v(volts, cell_v, cells_count, end_v)
-    return [TableRow(value, hours_h, end) for (_, value), hours_h in zip(cells, times_h, strict=True) if value > 0]
+    return [TypedRow(value, hours_h, end) for (_, value), hours_h in zip(cells, times_h, strict=True) if value > 0]
 
 
 def _end_v(volts: float | None, cell_v: float | None, cells_count: int, end_v: float) -> float:

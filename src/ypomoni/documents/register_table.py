@@ -25,6 +25,7 @@ from ypomoni.documents.quantities import (
     show_ratio,
 )
 from ypomoni.documents.tables import Sheet
+from ypomoni.records import kinds
 
 # Field, its heading on export, and words that a heading of it holds in other people's tables; the first field that fits wins.
 FIELDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
@@ -232,16 +233,16 @@ class _Reader:
         row.values["quantity"] = 1
         readers: dict[str, Callable[[RowFound, int, str], None]] = {
             "quantity": self._quantity,
-            "rail_v": self._number("rail_v", q.VOLTAGE),
-            "min_v": self._number("min_v", q.VOLTAGE),
+            "rail_v": self._number("rail_v", kinds.VOLTAGE),
+            "min_v": self._number("min_v", kinds.VOLTAGE),
             "converter": self._converter,
-            "cable_length_m": self._number("cable_length_m", q.LENGTH),
-            "cable_section_mm2": self._number("cable_section_mm2", q.SECTION),
+            "cable_length_m": self._number("cable_length_m", kinds.LENGTH),
+            "cable_section_mm2": self._number("cable_section_mm2", kinds.SECTION),
             "standby": self._current("standby"),
             "alarm": self._current("alarm"),
             "standby_total": self._current("standby_total"),
             "alarm_total": self._current("alarm_total"),
-            "power_w": self._number("power_w", q.POWER),
+            "power_w": self._number("power_w", kinds.POWER),
             "supply": self._supply,
             "place": self._place,
             "purpose": self._word("purpose", PURPOSES),
@@ -339,7 +340,7 @@ class _Reader:
 
         return read
 
-    def _number(self, name: str, kind: q.Kind) -> Callable[[RowFound, int, str], None]:
+    def _number(self, name: str, kind: kinds.Kind) -> Callable[[RowFound, int, str], None]:
         def read(row: RowFound, c: int, text: str) -> None:
             unit = self.units[c] if c < len(self.units) else ""
             bare = re.fullmatch(r"[\d.,\s]+", text) is not None
@@ -372,7 +373,7 @@ class _Reader:
         row.values["converter_kind"] = kind
         if kind == "switching":
             try:
-                ratio = read_quantity(share.group() if share else "", q.RATIO) / 100.0
+                ratio = read_quantity(share.group() if share else "", kinds.RATIO) / 100.0
             except QuantityTextError:
                 row.doubts[c] = "needs its efficiency, as in switching 85 %."
                 row.blocked = True

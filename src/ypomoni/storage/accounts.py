@@ -2,7 +2,8 @@
 
 from datetime import datetime
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, every, one
 
 _ADD_ORGANISATION = "INSERT INTO organisation (name) VALUES (%s) RETURNING id, name"
 _FIND_ORGANISATION = "SELECT id, name FROM organisation WHERE name = %s ORDER BY id LIMIT 1"

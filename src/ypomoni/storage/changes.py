@@ -4,7 +4,8 @@ from datetime import date
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, every, one
 
 _INSERT = """
 INSERT INTO change (organisation_id, account_id, verb, aggregate, aggregate_id, site_id, before, after, batch, undoes)

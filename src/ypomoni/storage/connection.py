@@ -10,10 +10,10 @@ from psycopg.rows import DictRow, dict_row
 from psycopg.types.json import set_json_loads
 from psycopg_pool import ConnectionPool, PoolTimeout
 
+from ypomoni.records.field import Row
 from ypomoni.storage.errors import DatabaseAway
 
 Connection = psycopg.Connection[DictRow]
-Row = dict[str, Any]
 Pool = ConnectionPool[Connection]
 PATIENCE_S = 2.0
 

@@ -2,7 +2,8 @@
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, one
 from ypomoni.storage.readings import GREATEST_ID
 
 _INSERT = """

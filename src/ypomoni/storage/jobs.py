@@ -1,6 +1,7 @@
 """The queue of long work. A worker takes one row at a time; what a worker that died left behind is taken again."""
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, every, one
 
 # A worker that said nothing for so long is dead.
 SILENT_S = 15.0

@@ -1,6 +1,7 @@
 """Who looks at which plan just now, and what was changed in it since a moment."""
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, every, one
 
 # Somebody who was not heard of for so long has gone.
 GONE_S = 12.0

@@ -2,7 +2,8 @@
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.storage.connection import Connection, Row, every, one
+from ypomoni.records.field import Row
+from ypomoni.storage.connection import Connection, every, one
 
 _INSERT = """
 INSERT INTO reading (

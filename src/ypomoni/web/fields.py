@@ -10,8 +10,6 @@ from wtforms.widgets import TextInput
 
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.quantities import (
-    TEMPERATURE,
-    Kind,
     QuantityTextError,
     read_count,
     read_current,
@@ -22,7 +20,8 @@ from ypomoni.documents.quantities import (
     show_number,
     show_quantity,
 )
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
+from ypomoni.records.kinds import TEMPERATURE, Kind
 
 
 class QuantityField(Field):

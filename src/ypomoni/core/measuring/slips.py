@@ -174,7 +174,7 @@ def _quantity(facts: _Facts) -> Iterator[Question]:
 
 def _range(facts: _Facts) -> Iterator[Question]:
     ranges = facts.instrument.ranges
-    greatest_a = max(facts.size_a, abs(facts.reading.greatest_a or 0.0))
+    greatest_a = max(facts.size_a, abs(facts.reading.max_a or 0.0))
     if not ranges or greatest_a <= ranges[-1].limit_a:
         return
     fuse_a = ranges[-1].fuse_a

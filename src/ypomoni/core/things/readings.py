@@ -105,8 +105,8 @@ class Reading:
     state: State
     mains: Mains | None
     value_a: float
-    least_a: float | None = None
-    greatest_a: float | None = None
+    min_a: float | None = None
+    max_a: float | None = None
     positive_means: PositiveMeans = PositiveMeans.DISCHARGE
     battery_v: float | None = None
     instrument_key: str | None = None
@@ -121,7 +121,7 @@ class Reading:
 
     def limit_a(self, instrument: Instrument) -> float:
         """Return its 95 % limit: the instrument's, and half the span between least and greatest seen. [A]"""
-        span_a = 0.0 if self.least_a is None or self.greatest_a is None else abs(self.greatest_a - self.least_a)
+        span_a = 0.0 if self.min_a is None or self.max_a is None else abs(self.max_a - self.min_a)
         return instrument.limit_a(self.value_a) + 0.5 * span_a
 
 

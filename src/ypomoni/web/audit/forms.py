@@ -5,10 +5,10 @@ from typing import Any
 
 from wtforms import Form, HiddenField
 
-from ypomoni.documents import quantities as q
-from ypomoni.storage.connection import Row
+from ypomoni.records import kinds
+from ypomoni.records.field import Row
+from ypomoni.records.words import HOOKUP_WORDS, MAINS_WORDS, STATE_WORDS
 from ypomoni.web.fields import ChoiceField, QuantityField, SignedCurrentField, TextField
-from ypomoni.web.words import HOOKUP_WORDS, MAINS_WORDS, STATE_WORDS
 
 UNITS = {"A": "A", "mA": "mA", "µA": "µA"}
 
@@ -21,16 +21,16 @@ class ReadingForm(Form):
     state_note = TextField("Which state", required=False, hint="as in heater on")
     mains = ChoiceField("Mains", choices={"": "not said", **MAINS_WORDS}, default="")
     unit = ChoiceField("Unit", choices=UNITS, default="mA")
-    value = SignedCurrentField("Reading", q.CURRENT, hint="the mean, as in 182, 0,35 A or 4.2 W @ 12 V")
-    least = SignedCurrentField("Least seen", q.CURRENT, optional=True, hint="while you read")
-    greatest = SignedCurrentField("Greatest seen", q.CURRENT, optional=True, hint="while you read")
+    value = SignedCurrentField("Reading", kinds.CURRENT, hint="the mean, as in 182, 0,35 A or 4.2 W @ 12 V")
+    least = SignedCurrentField("Least seen", kinds.CURRENT, optional=True, hint="while you read")
+    greatest = SignedCurrentField("Greatest seen", kinds.CURRENT, optional=True, hint="while you read")
     positive_means = ChoiceField(
         "Plus on the display means", choices={"discharge": "towards the loads", "charge": "into the battery"}, default="discharge"
     )
-    battery_v = QuantityField("Battery volts now", q.VOLTAGE, optional=True, hint="as in 12.7 V")
+    battery_v = QuantityField("Battery volts now", kinds.VOLTAGE, optional=True, hint="as in 12.7 V")
     instrument = ChoiceField("Instrument", choices={})
     hookup = ChoiceField("How", choices=HOOKUP_WORDS, default="series")
-    temperature_degc = QuantityField("Temperature", q.TEMPERATURE, optional=True, hint="as in 18 °C")
+    temperature_degc = QuantityField("Temperature", kinds.TEMPERATURE, optional=True, hint="as in 18 °C")
     taken_by = TextField("Read by", required=False)
     remark = TextField("Remark", required=False, longest=1000)
     supersedes = HiddenField("Supersedes")

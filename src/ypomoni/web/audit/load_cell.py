@@ -8,7 +8,7 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.audit.register import load_cells
 from ypomoni.web.records.forms import LoadForm
 

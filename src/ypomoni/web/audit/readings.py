@@ -8,8 +8,8 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_amps
 from ypomoni.core.things.readings import PointKind, State, why_not_load
 from ypomoni.documents.quantities import show_current, show_quantity
-from ypomoni.storage.connection import Row
-from ypomoni.web.words import HOOKUP_WORDS, POINT_WORDS, STATE_WORDS
+from ypomoni.records.field import Row
+from ypomoni.records.words import HOOKUP_WORDS, POINT_WORDS, STATE_WORDS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

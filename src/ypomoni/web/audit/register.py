@@ -7,7 +7,7 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.audit.duty import DutyStrip, build_duty
 from ypomoni.web.plan.figures import Figure
 

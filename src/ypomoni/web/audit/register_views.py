@@ -24,11 +24,11 @@ from ypomoni.documents.register_table import (
     unit_of_heading,
 )
 from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
+from ypomoni.records.words import PROVENANCE_WORDS
 from ypomoni.storage.drafts import delete_draft, insert_draft, select_draft
 from ypomoni.web.plan.page import PLAN_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in, wants_json
-from ypomoni.web.words import PROVENANCE_WORDS
 
 blueprint = Blueprint("loads", __name__, template_folder="templates")
 PREVIEWED_ROWS = 200

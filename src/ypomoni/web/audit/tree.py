@@ -9,7 +9,7 @@ from ypomoni.core.measuring.reconciliation import NodeState
 from ypomoni.core.telling.results import Band
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent
 from ypomoni.core.things.readings import MeasuringPoint, PointKind, State
-from ypomoni.web.words import POINT_WORDS, STATE_WORDS
+from ypomoni.records.words import POINT_WORDS, STATE_WORDS
 
 WIDTH = 1080.0
 # About how wide a character of a label is, for the ground behind it.

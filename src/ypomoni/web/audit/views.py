@@ -11,7 +11,8 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.measuring.hookup import READ_A_MINUTE, advise_hookup, steps_of
 from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.readings import Hookup, MeasuringPoint, PointKind, State
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
+from ypomoni.records.words import HOOKUP_WORDS, MAINS_WORDS, POINT_WORDS, STATE_WORDS
 from ypomoni.storage.readings import select_reading
 from ypomoni.web.audit.forms import reading_form
 from ypomoni.web.audit.readings import build_point, reading_words
@@ -19,7 +20,6 @@ from ypomoni.web.audit.tree import band_words
 from ypomoni.web.fields import place_faults
 from ypomoni.web.plan.page import AUDIT_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in
-from ypomoni.web.words import HOOKUP_WORDS, MAINS_WORDS, POINT_WORDS, STATE_WORDS
 
 blueprint = Blueprint("audit", __name__, template_folder="templates")
 MOST_POINTS_AT_ONCE = 400

@@ -12,7 +12,7 @@ from ypomoni.core.balance.search.relaxing import OF_MOVES
 from ypomoni.core.outage.case import Hindrance
 from ypomoni.core.telling.results import LoadShare, PlanResult, SupplyResult, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_required_h
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.plan.strip import SHADES, axis_length_h, axis_ticks, hours_of
 from ypomoni.web.words import VERDICT_WORDS
 

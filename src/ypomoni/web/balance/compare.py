@@ -6,8 +6,9 @@ from ypomoni.core.balance.comparing import Comparison, FindingChange, LoadMove, 
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.telling.wording import say_amps, say_bank, say_hours
 from ypomoni.core.things.batteries import Bank
+from ypomoni.records.words import CHEMISTRY_WORDS
 from ypomoni.web.plan.strip import hours_of
-from ypomoni.web.words import CHEMISTRY_WORDS, SEVERITY_WORDS
+from ypomoni.web.words import SEVERITY_WORDS
 
 # Hours that differ by less are the same: no battery is known better.
 SAME_RATIO = 0.01

@@ -9,7 +9,7 @@ from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.balance.comparing import compare_plans
 from ypomoni.core.things.supplies import Stage
-from ypomoni.documents.site_file import to_core_plan
+from ypomoni.documents.into_core import to_core_plan
 from ypomoni.web.balance.compare import build_comparison
 from ypomoni.web.plan.answer import bank_words, build_answer
 from ypomoni.web.plan.page import Looking, PlanPage

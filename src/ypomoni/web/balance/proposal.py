@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from ypomoni.actions.jobs import JobView, chosen_of
 from ypomoni.core.balance.search import Move, Objective, Proposal, Relaxation, Relaxing, say_relaxation
 from ypomoni.core.telling.wording import plain_number, say_percent
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.balance.board import LIMIT_WORDS, say_standing
 
 

@@ -14,7 +14,7 @@ from ypomoni.actions.jobs import accept, ask_for_moves, cancel, see_job
 from ypomoni.actions.steps import take_step
 from ypomoni.core.balance.search import Objective
 from ypomoni.core.telling.wording import say_hours
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.balance.board import say_offers
 from ypomoni.web.balance.proposal import build_proposal
 from ypomoni.web.history.page import names_of, say_change

@@ -10,8 +10,8 @@ from ypomoni.actions.outage import Playable, find_playable, play, playables, sur
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.outage.survival import CHUNKS
 from ypomoni.core.telling.wording import plain_number, say_hours
+from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import write_plan_csv, write_played_csv
-from ypomoni.documents.site_file import to_core_plan
 from ypomoni.web.endurance.page import (
     ASKABLE,
     band_shares,

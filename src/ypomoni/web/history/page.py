@@ -7,7 +7,9 @@ from ypomoni.actions.company import Change
 from ypomoni.actions.history import Back
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
-from ypomoni.storage.connection import Row
+from ypomoni.core.units import unit_of
+from ypomoni.records.field import Row, fields_of
+from ypomoni.records.kept import RECORDS
 
 KIND_WORDS = {
     "load": "load",
@@ -19,43 +21,6 @@ KIND_WORDS = {
     "plan": "plan",
     "site": "site",
     "reading": "reading",
-}
-_UNITS = {
-    "v": "V",
-    "m": "m",
-    "mm2": "mm²",
-    "h": "h",
-    "min": "min",
-    "degc": "°C",
-    "ah": "Ah",
-    "w": "W",
-    "va": "VA",
-    "y": "years",
-    "ohm": "Ω",
-    "m3": "m³",
-    "ms": "ms",
-}
-# Said by the column it goes with, or only of use inside.
-_SILENT = frozenset(
-    {"standby_text", "alarm_text", "standby_uncertainty_a", "alarm_uncertainty_a", "standby_reading", "alarm_reading", "totals"}
-)
-_FIELD_WORDS = {
-    "supply_id": "on",
-    "place_id": "in",
-    "requirement_id": "must meet",
-    "min_v": "works down to",
-    "rail_v": "stated at",
-    "pinned": "pinned",
-    "convenience_free": "kept free of conveniences",
-    "charge_mode": "how the charge ends",
-    "charge_compensated": "charge voltage follows the temperature",
-    "current_limited": "charger limits its current",
-    "escape_route": "on an escape route",
-    "enclosure_gas_tight": "gas-tight box",
-    "enclosure_volume_m3": "volume of its box",
-    "bank_bms_limit_a": "its protection opens above",
-    "bank_bms_cutoff_v": "its protection opens below",
-    "bank_bms_charges_from_degc": "its protection lets charge in from",
 }
 MOST_FIELDS = 4
 
@@ -125,26 +90,27 @@ def _say(row: Row, names: dict[tuple[str, int], str]) -> str:
     if row["verb"] != "edit":
         words = {"create": "added", "remove": "removed", "restore": "brought back", "import": "brought in from a file"}
         return f"{name}: {kind} {words.get(row['verb'], row['verb'])}"
-    parts = _differences(row["before"] or {}, row["after"] or {}, names)
+    parts = _differences(row["aggregate"], row["before"] or {}, row["after"] or {}, names)
     more = f" and {len(parts) - MOST_FIELDS} more" if len(parts) > MOST_FIELDS else ""
     return f"{name}: {', '.join(parts[:MOST_FIELDS])}{more}" if parts else f"{name}: saved again"
 
 
-def _differences(before: Row, after: Row, names: dict[tuple[str, int], str]) -> list[str]:
+def _differences(kind: str, before: Row, after: Row, names: dict[tuple[str, int], str]) -> list[str]:
+    fields = {f.column: f for f in fields_of(RECORDS[kind])} if kind in RECORDS else {}
     found: list[str] = []
     for column, now in after.items():
         was = before.get(column)
-        if column in ("version", "removed") or column in _SILENT or was == now:
+        field = fields.get(column)
+        if column in ("version", "removed") or was == now or (field is not None and field.told is None):
             continue
-        label = _FIELD_WORDS.get(column, _label(column))
+        label = field.told if field is not None and field.told else _label(column)
         found.append(f"{label} {_value(column, was, names)} → {_value(column, now, names)}")
     return found
 
 
 def _label(column: str) -> str:
-    stem, _, suffix = column.rpartition("_")
-    known = suffix in _UNITS or suffix in ("a", "ratio")
-    return (stem if known and stem else column).replace("bank_", "battery ").replace("_", " ")
+    stem = column.rpartition("_")[0]
+    return (stem if stem and unit_of(column) is not None else column).replace("bank_", "battery ").replace("_", " ")
 
 
 def _value(column: str, value: object, names: dict[tuple[str, int], str]) -> str:
@@ -162,7 +128,7 @@ def _value(column: str, value: object, names: dict[tuple[str, int], str]) -> str
             return say_amps(float(value))
         if suffix == "ratio":
             return say_percent(float(value))
-        return f"{plain_number(float(value))} {_UNITS[suffix]}" if suffix in _UNITS else plain_number(float(value))
+        return f"{plain_number(float(value))} {unit_of(column) or ''}".rstrip()
     return str(value).replace("_", " ")
 
 
@@ -171,7 +137,7 @@ def say_back(back: Back, tree: SiteTree) -> str:
     kind = KIND_WORDS[back.aggregate]
     if back.then is None:
         return f"{back.now['name']}: {kind} goes, it was not there yet"
-    parts = _differences({k: back.now.get(k) for k in back.then}, back.then, names_of(tree))
+    parts = _differences(back.aggregate, {k: back.now.get(k) for k in back.then}, back.then, names_of(tree))
     if back.now["removed_at"] is not None:
         return f"{back.then['name']}: {kind} comes back"
     return f"{back.now['name']}: {', '.join(parts[:MOST_FIELDS])}"

@@ -6,6 +6,7 @@ from typing import Any
 from flask import Blueprint, g, jsonify, render_template, request
 
 from ypomoni.actions.edit import find
+from ypomoni.actions.lists import shared_of
 from ypomoni.actions.profiles import keep_profile
 from ypomoni.actions.register import measured_devices
 from ypomoni.core.chemistries.primary_sizes import PRIMARY_SIZES, PrimarySize
@@ -13,13 +14,10 @@ from ypomoni.core.requirements import Method
 from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
-from ypomoni.storage.connection import Row
-from ypomoni.storage.devices import list_devices
-from ypomoni.storage.instruments import list_instruments
-from ypomoni.storage.profiles import list_profiles
-from ypomoni.storage.stock import list_stock
+from ypomoni.records.field import Row
+from ypomoni.records.words import CHEMISTRY_WORDS, HOOKUP_WORDS
 from ypomoni.web.security import signed_in
-from ypomoni.web.words import CHEMISTRY_WORDS, HOOKUP_WORDS, METHOD_WORDS
+from ypomoni.web.words import METHOD_WORDS
 
 blueprint = Blueprint("library", __name__, template_folder="templates", url_prefix="/library")
 
@@ -28,24 +26,21 @@ blueprint = Blueprint("library", __name__, template_folder="templates", url_pref
 @signed_in
 def index() -> Any:
     """Show the library."""
-    every = list_instruments(g.connection, g.actor.organisation_id)
-    gone = [("device", d) for d in list_devices(g.connection, g.actor.organisation_id) if d["removed_at"] is not None]
-    instruments = [(i, _instrument_words(i)) for i in every if i["removed_at"] is None]
-    stock = list_stock(g.connection, g.actor.organisation_id)
-    profiles = list_profiles(g.connection, g.actor.organisation_id)
-    gone += [("stock", b) for b in stock if b["removed_at"] is not None]
-    gone += [("profile", p) for p in profiles if p["removed_at"] is not None]
+
+    def shared(name: str, *, removed: bool = False) -> list[Row]:
+        return shared_of(g.connection, g.actor, name, removed=removed)
+
     return render_template(
         "library/index.html",
-        stock=[(b, _stock_words(b)) for b in stock if b["removed_at"] is None],
-        profiles=[(p, _profile_words(p)) for p in profiles if p["removed_at"] is None],
-        measured=[(d, _measured_words(d)) for d in measured_devices(g.connection, g.actor)],
+        stock=[(b, _stock_words(b)) for b in shared("stock")],
+        profiles=[(p, _profile_words(p)) for p in shared("profile")],
+        measured=[(d, _measured_words(d)) for d in shared("device")],
         groups=[(name, [(t, _type_words(t)) for t in types]) for name, types in groupby(DEVICE_TYPES, key=lambda t: t.group)],
         basis=BASIS,
         count=len(DEVICE_TYPES),
         cells=[(s, CHEMISTRY_WORDS[s.chemistry_key], _cell_words(s)) for s in PRIMARY_SIZES],
-        instruments=instruments,
-        removed=[*gone, *(("instrument", i) for i in every if i["removed_at"] is not None)],
+        instruments=[(i, _instrument_words(i)) for i in shared("instrument")],
+        removed=[(name, row) for name in ("device", "stock", "profile", "instrument") for row in shared(name, removed=True)],
     )
 
 

@@ -8,10 +8,11 @@ from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
 from ypomoni.documents.quantities import show_current, show_quantity
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
+from ypomoni.records.words import CHEMISTRY_WORDS, KIND_WORDS
 from ypomoni.web.plan.figures import Figure, recovery_words
 from ypomoni.web.plan.strip import hours_of
-from ypomoni.web.words import CHEMISTRY_WORDS, KIND_WORDS, LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
+from ypomoni.web.words import LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

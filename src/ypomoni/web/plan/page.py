@@ -17,7 +17,8 @@ from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.things.readings import State
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
+from ypomoni.records.words import PROVENANCE_WORDS, PURPOSE_WORDS
 from ypomoni.web.audit.register import SHOWN_AT_FIRST, Asked, RegisterView, build_register
 from ypomoni.web.audit.tree import NextView, TreeView, build_next, build_tree
 from ypomoni.web.balance.board import MODES, Board, BoardLook, build_board
@@ -25,7 +26,6 @@ from ypomoni.web.balance.proposal import ProposalView, build_proposal, open_move
 from ypomoni.web.plan.answer import bank_words, build_answer, build_findings, build_supplies, build_unchecked
 from ypomoni.web.plan.requirement import build_requirements
 from ypomoni.web.plan.strip import build_strip
-from ypomoni.web.words import PROVENANCE_WORDS, PURPOSE_WORDS
 
 # What each region of a page is rendered from.
 OF_OTHER_STAGES = {"tree": "audit", "register": "audit", "board": "balance"}

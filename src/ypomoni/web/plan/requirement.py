@@ -4,8 +4,8 @@ from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_percent, say_required_h
-from ypomoni.storage.connection import Row
-from ypomoni.web.words import METHOD_CHOICES
+from ypomoni.records.field import Row
+from ypomoni.records.words import METHOD_CHOICES
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -10,15 +10,15 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.evaluation.workings import of_load
 from ypomoni.core.outage.case import Case
 from ypomoni.core.telling.results import PlanResult, Working
-from ypomoni.documents.site_file import to_core_plan
-from ypomoni.storage.connection import Row
+from ypomoni.documents.into_core import to_core_plan
+from ypomoni.records.field import Row
+from ypomoni.records.words import PROVENANCE_WORDS, PURPOSE_WORDS
 from ypomoni.web.audit.load_cell import CELLS, changes_of_cell, form_of_cell, slip_of_cell
 from ypomoni.web.audit.register import view_load
 from ypomoni.web.plan.figures import find_working, headline_of, open_steps, say_exactly, symbol_of
 from ypomoni.web.plan.page import NEEDS, PLAN_REGIONS, SOON_COUNT, Looking, PlanPage, asked_regions, regions
 from ypomoni.web.security import signed_in
 from ypomoni.web.sites.views import shown_plan
-from ypomoni.web.words import PROVENANCE_WORDS, PURPOSE_WORDS
 
 LOAD_PREFIX = "load-"
 blueprint = Blueprint("plan", __name__, template_folder="templates")

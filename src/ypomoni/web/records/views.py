@@ -22,7 +22,7 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.profiles import offered_profiles, profile_values
 from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.storage.connection import Row
+from ypomoni.records.field import Row
 from ypomoni.web.audit.register import burst_words
 from ypomoni.web.fields import place_faults
 from ypomoni.web.plan.page import regions

@@ -8,11 +8,11 @@ from flask import Blueprint, Response, g, redirect, render_template, request, ur
 from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
+from ypomoni.actions.lists import sites_of
 from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import read_site_text, write_site
-from ypomoni.storage.sites import list_sites
 from ypomoni.web.plan.answer import build_answer
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import signed_in
@@ -25,7 +25,7 @@ blueprint = Blueprint("sites", __name__, template_folder="templates")
 @signed_in
 def index() -> Any:
     """Show every site, the worst first."""
-    trees = read_trees(g.connection, g.actor.organisation_id, list_sites(g.connection, g.actor.organisation_id))
+    trees = read_trees(g.connection, g.actor.organisation_id, sites_of(g.connection, g.actor))
     shown = [(tree, shown_plan(tree)) for tree in trees]
     results = evaluate(g.connection, g.actor.organisation_id, [(read_document(t), p["key"]) for t, p in shown if p])
     rows: list[dict[str, Any]] = []
@@ -33,7 +33,7 @@ def index() -> Any:
         rows.append(_row(tree, plan, result))
     order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
     rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
-    return render_template("sites/index.html", rows=rows, removed=list_sites(g.connection, g.actor.organisation_id, removed=True))
+    return render_template("sites/index.html", rows=rows, removed=sites_of(g.connection, g.actor, removed=True))
 
 
 def shown_plan(tree: SiteTree) -> Any:

@@ -1,0 +1,218 @@
+"""The core's values of a site file. What a record describes is taken over by name; here stands only what has to be put together."""
+
+from typing import Any
+
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable
+from ypomoni.core.requirements import Autonomy, Derating, Requirement
+from ypomoni.core.things.batteries import Bank, Bms, StockBlock, block_c20_ah
+from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
+from ypomoni.core.things.places import Place
+from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
+from ypomoni.core.things.supplies import Enclosure, Plan, Site, Supply
+from ypomoni.core.things.totals import MeasuredTotal
+from ypomoni.documents.described import Part
+from ypomoni.documents.site_model import SiteFile
+from ypomoni.records.audit import PointRow, ReadingRow
+from ypomoni.records.field import Many, Reference, Word, fields_of
+from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
+from ypomoni.records.load import BurstRow, LoadRow, ThermostatRow
+from ypomoni.records.requirement import RequirementRow
+from ypomoni.records.site import PlaceRow, PlanRow, SiteRow
+from ypomoni.records.supply import SupplyRow
+
+
+def plain(record: type, part: Part, under: str = "") -> dict[str, Any]:
+    """Return the values of a part of the file that the core knows by the same names: neither lists nor other records.
+
+    ``under`` is the path of the part within its record, as in ``bank.bms``.
+    """
+    found: dict[str, Any] = {}
+    for field in fields_of(record):
+        path = field.file_path
+        if path is None or isinstance(field, Many | Reference):
+            continue
+        before, _, name = path.rpartition(".")
+        if before == under:
+            value = getattr(part, name)
+            found[name] = field.one_of(value) if isinstance(field, Word) and field.one_of and value is not None else value
+    return found
+
+
+def to_core_plan(site_file: SiteFile, plan_key: str) -> Plan:
+    """Return one plan of a site file as the core sees it; the others are not built."""
+    alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key]})
+    return to_core(alone).plans[0]
+
+
+def to_core(site_file: SiteFile) -> Site:
+    """Return the core's values of a site file."""
+    requirements = {r.key: _requirement(r) for r in site_file.requirements}
+    places = {p.key: _place(p, site_file) for p in site_file.places}
+    instruments = tuple(_instrument(i) for i in site_file.instruments)
+    return Site(
+        **plain(SiteRow, site_file.site),
+        requirements=tuple(requirements.values()),
+        plans=tuple(_plan(p, site_file, requirements, places, instruments) for p in site_file.plans),
+        places=tuple(places.values()),
+        instruments=instruments,
+    )
+
+
+def _plan(
+    part: Part,
+    site_file: SiteFile,
+    requirements: dict[str, Requirement],
+    places: dict[str, Place],
+    instruments: tuple[Instrument, ...],
+) -> Plan:
+    behind = _behind_points(part)
+    superseded = {r.supersedes: r.key for r in part.readings if r.supersedes}
+    power_meters = frozenset(i.key for i in instruments if i.hookup is Hookup.POWER_METER)
+    return Plan(
+        **plain(PlanRow, part),
+        supplies=tuple(_supply(s, site_file, requirements, behind) for s in part.supplies),
+        loads=tuple(_load(load, places) for load in part.loads),
+        points=tuple(_point(p) for p in part.points),
+        readings=tuple(_reading(r, superseded, power_meters) for r in part.readings),
+        instruments=instruments,
+        runs=tuple(Run(place_key=r.place, supply_key=r.supply, length_m=r.length_m, section_mm2=r.section_mm2) for r in site_file.runs),
+    )
+
+
+def _behind_points(part: Part) -> dict[str, tuple[PointKind, frozenset[str]]]:
+    """Return for each point that a total names its kind and the loads behind it."""
+    named = {t.point for s in part.supplies for t in s.totals}
+    if not named:
+        return {}
+    found: dict[str, tuple[PointKind, frozenset[str]]] = {}
+    for supply in part.supplies:
+        points = [_point(p) for p in part.points if p.supply == supply.key]
+        behind = loads_behind(points, [load.key for load in part.loads if load.supply == supply.key])
+        found |= {p.key: (p.kind, frozenset(behind[p.key])) for p in points if p.key in named}
+    return found
+
+
+def _point(part: Part) -> MeasuringPoint:
+    return MeasuringPoint(**plain(PointRow, part), supply_key=part.supply, parent_key=part.parent, load_key=part.load)
+
+
+# What of a reading says who wrote it and how, which no figure hangs on.
+_ONLY_KEPT = ("state_note", "as_written", "temperature_degc", "taken_by", "taken_at", "remark", "reason")
+
+
+def _reading(part: Part, superseded: dict[str, str], power_meters: frozenset[str]) -> Reading:
+    values = {name: value for name, value in plain(ReadingRow, part).items() if name not in _ONLY_KEPT}
+    if part.instrument in power_meters:
+        values["hookup"] = Hookup.POWER_METER
+    return Reading(
+        **values,
+        point_key=part.point,
+        instrument_key=part.instrument,
+        superseded_by=superseded.get(part.key),
+        is_doubted=bool(part.open_questions),
+    )
+
+
+def _or_of_site(part: Part, site_file: SiteFile, names: tuple[str, ...]) -> dict[str, float | None]:
+    """Return temperatures of a part, those it does not say being the site's."""
+    return {n: getattr(site_file.site, n) if getattr(part, n) is None else getattr(part, n) for n in names}
+
+
+def _place(part: Part, site_file: SiteFile) -> Place:
+    own = _or_of_site(part, site_file, ("typical_degc", "min_degc"))
+    return Place(**{**plain(PlaceRow, part), **own}, monthly_degc=tuple(part.monthly_degc or ()))
+
+
+def _instrument(part: Part) -> Instrument:
+    ranges = sorted(part.ranges, key=lambda r: r.limit_a)
+    return Instrument(**plain(InstrumentRow, part), ranges=tuple(Range(**plain(RangeRow, r)) for r in ranges))
+
+
+def _requirement(part: Part) -> Requirement:
+    values = plain(RequirementRow, part)
+    return Requirement(
+        **{**values, "name": values["name"] or part.key},
+        derating=Derating(**plain(RequirementRow, part.derating, "derating")),
+        autonomy=Autonomy(**plain(RequirementRow, part.autonomy, "autonomy")),
+    )
+
+
+def _supply(
+    part: Part,
+    site_file: SiteFile,
+    requirements: dict[str, Requirement],
+    behind: dict[str, tuple[PointKind, frozenset[str]]],
+) -> Supply:
+    return Supply(
+        **{**plain(SupplyRow, part), **_or_of_site(part, site_file, ("typical_degc", "min_degc", "max_degc"))},
+        requirement=requirements[part.requirement],
+        enclosure=Enclosure(**plain(SupplyRow, part.enclosure, "enclosure")) if part.enclosure else None,
+        stock=tuple(_stock(b) for b in site_file.stock),
+        bank=_bank(part.bank) if part.bank else None,
+        totals=tuple(_total(t, behind) for t in part.totals),
+    )
+
+
+def _stock(part: Part) -> StockBlock:
+    values = plain(StockRow, part)
+    return StockBlock(chemistry_key=values.pop("chemistry"), **values)
+
+
+def _total(part: Part, behind: dict[str, tuple[PointKind, frozenset[str]]]) -> MeasuredTotal:
+    kind, load_keys = behind[part.point]
+    return MeasuredTotal(
+        load_keys=load_keys,
+        current_a=part.current_a,
+        uncertainty_a=part.uncertainty_a,
+        at_v=part.at_v,
+        in_alarm=part.state == "alarm",
+        own_included=kind is PointKind.BATTERY,
+        reading_key=part.reading or "",
+    )
+
+
+def _bank(part: Part) -> Bank:
+    values = plain(SupplyRow, part, "bank")
+    key = values.pop("chemistry")
+    rows = tuple(DischargeRow(**row.model_dump()) for row in part.discharge_table)
+    table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, part.capacity_ah, part.rate_h)) if rows else None
+    return Bank(chemistry_key=key, table=table, bms=Bms(**plain(SupplyRow, part.bms, "bank.bms")) if part.bms else None, **values)
+
+
+def _stated(part: Part, state: str) -> StatedCurrent:
+    values = plain(LoadRow, part, state)
+    return StatedCurrent(reading_key=values.pop("reading"), **values)
+
+
+def _load(part: Part, places: dict[str, Place]) -> Load:
+    standby = _stated(part.standby, "standby")
+    converter = None
+    if part.converter:
+        # A linear converter has no efficiency of its own: it takes what its voltage leaves.
+        values = plain(LoadRow, part.converter, "converter")
+        converter = Converter(kind=values["kind"], efficiency_ratio=values["efficiency_ratio"] or 1.0)
+    return Load(
+        **plain(LoadRow, part),
+        supply_key=part.supply,
+        standby=standby,
+        alarm=_stated(part.alarm, "alarm") if part.alarm else standby,
+        alarm_is_standby=part.alarm is None,
+        converter=converter,
+        bursts=tuple(Burst(**plain(BurstRow, b)) for b in part.bursts),
+        place=places.get(part.place or ""),
+        cable=Cable(**plain(LoadRow, part.cable, "cable")) if part.cable else None,
+        thermostats=tuple(Thermostat(**plain(ThermostatRow, t)) for t in part.thermostats),
+        recharges=tuple(_recharge(r) for r in part.recharges),
+        ac=AcDraw(**plain(LoadRow, part.ac, "ac")) if part.ac else None,
+    )
+
+
+def _recharge(part: Part) -> Recharge:
+    energy_wh = part.energy_wh if part.energy_wh is not None else (part.charge_ah or 0.0) * (part.battery_v or 0.0)
+    return Recharge(
+        name=part.name,
+        energy_wh=energy_wh,
+        depth_ratio=part.depth_ratio,
+        per_day=part.per_day,
+        efficiency_ratio=part.efficiency_ratio,
+    )

@@ -1,0 +1,204 @@
+"""The bank of a supply: equal blocks in series and parallel, with their discharge table and the protection the battery itself has."""
+
+from typing import Annotated, Any, TypedDict
+
+from ypomoni.records.field import Many, Real, Whole, Word, amperes, degrees, share, volts
+from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, RESISTANCE, VOLTAGE, YEARS
+from ypomoni.records.words import CHEMISTRY_WORDS
+
+BATTERY = "Battery"
+PROTECTION = "Its own protection, if it has one"
+MOST_TABLE_ROWS = 400
+
+
+class TableRow(TypedDict):
+    """One row of a discharge table: one block at a constant current, how long, down to which voltage."""
+
+    current_a: Annotated[float, Real("current_a", CURRENT, above=0, most=1000)]
+    run_h: Annotated[float, Real("run_h", HOURS, above=0, most=100_000)]
+    end_v: Annotated[float, Real("end_v", VOLTAGE, above=0, most=1000)]
+
+
+class BankRow(TypedDict):
+    """A bank; without one all of these are empty. Its columns in the store carry no ``bank_`` before them."""
+
+    bank_chemistry: Annotated[
+        str | None, Word("bank_chemistry", CHEMISTRY_WORDS, path="bank.chemistry", none="no battery", group=BATTERY, label="Battery")
+    ]
+    bank_block_v: Annotated[
+        float | None, volts("bank_block_v", path="bank.block_v", group=BATTERY, label="Block voltage", hint="as in 12 V")
+    ]
+    bank_capacity_ah: Annotated[
+        float | None,
+        Real(
+            "bank_capacity_ah",
+            CHARGE,
+            path="bank.capacity_ah",
+            above=0,
+            most=100_000,
+            group=BATTERY,
+            label="Block capacity",
+            hint="as in 7 Ah",
+        ),
+    ]
+    bank_rate_h: Annotated[
+        float | None,
+        Real(
+            "bank_rate_h",
+            HOURS,
+            path="bank.rate_h",
+            above=0,
+            most=1_000,
+            group=BATTERY,
+            label="Rated at",
+            hint="the hour rate on the label, usually 20 h",
+        ),
+    ]
+    bank_series: Annotated[
+        int | None,
+        Whole("bank_series", COUNT, path="bank.series", least=1, most=100, group=BATTERY, label="Blocks in series", hint="adds volts"),
+    ]
+    bank_parallel: Annotated[
+        int | None,
+        Whole(
+            "bank_parallel",
+            COUNT,
+            path="bank.parallel",
+            least=1,
+            most=100,
+            group=BATTERY,
+            label="Strings in parallel",
+            hint="adds amp-hours",
+        ),
+    ]
+    bank_age_y: Annotated[
+        float | None,
+        Real(
+            "bank_age_y",
+            YEARS,
+            path="bank.age_y",
+            default=0.0,
+            least=0,
+            most=50,
+            group=BATTERY,
+            label="Age",
+            hint="as in 3 years; empty if new",
+        ),
+    ]
+    bank_condition_ratio: Annotated[
+        float | None,
+        share(
+            "bank_condition_ratio",
+            path="bank.condition_ratio",
+            default=None,
+            null=True,
+            least=0.2,
+            most=1.2,
+            group=BATTERY,
+            label="Measured condition",
+            hint="share of rated capacity; empty if not measured",
+        ),
+    ]
+    bank_life_y: Annotated[
+        float | None,
+        Real(
+            "bank_life_y",
+            YEARS,
+            path="bank.life_y",
+            default=None,
+            null=True,
+            above=0,
+            most=50,
+            group=BATTERY,
+            label="Design life",
+            hint="empty for the usual one of its kind",
+        ),
+    ]
+    bank_cells_count: Annotated[
+        int | None,
+        Whole(
+            "bank_cells_count",
+            COUNT,
+            path="bank.cells_count",
+            default=None,
+            null=True,
+            least=1,
+            most=500,
+            group=BATTERY,
+            label="Cells a block",
+            hint="empty to count them from the voltage",
+        ),
+    ]
+    # One block, as an impedance meter shows it at 1 kHz.
+    bank_resistance_ohm: Annotated[
+        float | None,
+        Real(
+            "bank_resistance_ohm",
+            RESISTANCE,
+            path="bank.resistance_ohm",
+            default=None,
+            null=True,
+            above=0,
+            most=100,
+            group=BATTERY,
+            label="Measured resistance of a block",
+            hint="as an impedance meter shows it at 1 kHz, as in 22 mΩ",
+            since=3,
+        ),
+    ]
+    bank_bms_limit_a: Annotated[
+        float | None,
+        amperes(
+            "bank_bms_limit_a",
+            above=0,
+            path="bank.bms.limit_a",
+            default=None,
+            null=True,
+            group=PROTECTION,
+            label="Its protection opens above",
+            hint="a lithium pack's own, as in 20 A",
+            told="its protection opens above",
+            since=5,
+        ),
+    ]
+    bank_bms_cutoff_v: Annotated[
+        float | None,
+        volts(
+            "bank_bms_cutoff_v",
+            path="bank.bms.cutoff_v",
+            default=None,
+            null=True,
+            group=PROTECTION,
+            label="Its protection opens below",
+            hint="of the whole battery, as in 10 V",
+            told="its protection opens below",
+            since=5,
+        ),
+    ]
+    bank_bms_charges_from_degc: Annotated[
+        float | None,
+        degrees(
+            "bank_bms_charges_from_degc",
+            path="bank.bms.charges_from_degc",
+            default=None,
+            null=True,
+            group=PROTECTION,
+            label="Its protection lets charge in from",
+            hint="as in 0 °C; empty if it does not block charging in the cold",
+            told="its protection lets charge in from",
+            since=5,
+        ),
+    ]
+    bank_discharge_table: Annotated[
+        list[dict[str, Any]],
+        Many(
+            "bank_discharge_table",
+            TableRow,
+            path="bank.discharge_table",
+            default=[],
+            most=MOST_TABLE_ROWS,
+            group="Discharge table, if you have one",
+            label="Discharge table of a block",
+            since=3,
+        ),
+    ]

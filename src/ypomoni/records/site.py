@@ -1,0 +1,69 @@
+"""A site with its plans, its places, and the runs of cable between its places and supplies."""
+
+from typing import Annotated
+
+from ypomoni.core.things.supplies import Stage
+from ypomoni.records.field import Kept, Line, Many, Real, Reference, Word, degrees, key_of
+from ypomoni.records.kinds import LENGTH, SECTION
+from ypomoni.records.words import STAGE_WORDS
+
+
+class SiteRow(Kept):
+    """One premises."""
+
+    name: Annotated[str, Line("name", label="Name", hint="as the client calls it")]
+    typical_degc: Annotated[float, degrees("typical_degc", label="Typical temperature of the cupboards")]
+    min_degc: Annotated[float, degrees("min_degc", label="Lowest temperature")]
+    max_degc: Annotated[float | None, degrees("max_degc", default=None, null=True, label="Highest temperature")]
+
+
+class PlanRow(Kept):
+    """One configuration of a site."""
+
+    site_id: Annotated[int, Reference("site_id", path=None, told=None)]
+    key: Annotated[str, key_of()]
+    name: Annotated[str, Line("name", label="Name", hint="as in Proposal, larger battery in Bay B")]
+    stage: Annotated[str, Word("stage", STAGE_WORDS, one_of=Stage, label="Stands for")]
+
+
+class PlaceRow(Kept):
+    """A place of a site: typical and lowest temperature, and the mean of each month from January where that is known."""
+
+    site_id: Annotated[int, Reference("site_id", path=None, told=None)]
+    key: Annotated[str, key_of()]
+    name: Annotated[str, Line("name", label="Name", hint="as in Strongroom, basement")]
+    typical_degc: Annotated[
+        float | None, degrees("typical_degc", default=None, null=True, label="Typical temperature", hint="empty if as the site")
+    ]
+    min_degc: Annotated[float | None, degrees("min_degc", default=None, null=True, label="Lowest temperature", hint="empty if as the site")]
+    monthly_degc: Annotated[
+        list[float] | None,
+        Many("monthly_degc", None, most=12, default=None, null=True, group="For thermostats", label="Mean of each month", since=2),
+    ]
+
+
+class RunRow(Kept):
+    """The way a cable would go from a place to a supply, one way; the supply is named by the key it has in every plan."""
+
+    site_id: Annotated[int, Reference("site_id", path=None, told=None)]
+    place_id: Annotated[int, Reference("place_id", path="place", form="place", label="From", told="in", since=4)]
+    supply_key: Annotated[str, Reference("supply_key", path="supply", form="supply", label="To", since=4)]
+    key: Annotated[str, Line("key", path=None, told=None)]
+    name: Annotated[str, Line("name", path=None)]
+    length_m: Annotated[
+        float,
+        Real("length_m", LENGTH, above=0, most=10_000, label="Cable, one way", hint="as it would be laid, not as the crow flies: 30 m"),
+    ]
+    section_mm2: Annotated[
+        float | None,
+        Real(
+            "section_mm2",
+            SECTION,
+            above=0,
+            most=1_000,
+            default=None,
+            null=True,
+            label="Conductor",
+            hint="as in 0.5 mm²; empty if not known",
+        ),
+    ]

@@ -1,0 +1,179 @@
+"""A supply of a plan, with its bank."""
+
+from typing import Annotated, Any, TypedDict
+
+from ypomoni.core.things.supplies import ChargeMode, SupplyKind
+from ypomoni.records.bank import BankRow
+from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Word, YesNo, amperes, degrees, key_of, volts
+from ypomoni.records.kinds import CURRENT, VOLTAGE, VOLUME
+from ypomoni.records.words import CHARGE_WORDS, KIND_WORDS
+
+CHARGER = "Output and charger"
+PLACE = "Where it stands"
+IN_WORDS = {"standby": "standby", "alarm": "alarm"}
+
+
+class TotalRow(TypedDict):
+    """A total taken from a reading into the register: what flows through its point in standby or alarm."""
+
+    point: Annotated[str, Line("point", is_key=True)]
+    state: Annotated[str, Word("state", IN_WORDS, default="standby")]
+    current_a: Annotated[float, Real("current_a", CURRENT, least=0, most=1000)]
+    uncertainty_a: Annotated[float, Real("uncertainty_a", CURRENT, above=0, most=1000)]
+    at_v: Annotated[float, Real("at_v", VOLTAGE, above=0, most=1000)]
+    reading: Annotated[str | None, Line("reading", is_key=True, default=None, null=True)]
+
+
+class _Head(Kept):
+    plan_id: Annotated[int, Reference("plan_id", path=None, told=None)]
+    key: Annotated[str, key_of()]
+    name: Annotated[str, Line("name", label="Name", hint="as in Bay B")]
+    kind: Annotated[str, Word("kind", KIND_WORDS, one_of=SupplyKind, label="Kind")]
+    requirement_id: Annotated[int, Reference("requirement_id", path="requirement", label="Must meet", told="must meet")]
+    nominal_v: Annotated[float, volts("nominal_v", label="Nominal voltage")]
+    cutoff_v: Annotated[
+        float | None,
+        volts("cutoff_v", null=True, label="Disconnects its battery at", hint="as in 10.5 V; empty if it never does"),
+    ]
+    low_battery_v: Annotated[
+        float | None,
+        volts(
+            "low_battery_v",
+            default=None,
+            null=True,
+            label="Warns of a low battery at",
+            hint="as in 11.5 V, or empty if it does not",
+            since=3,
+        ),
+    ]
+    own_current_a: Annotated[
+        float,
+        amperes("own_current_a", default=0.0, label="Its own current on battery", hint="30 to 100 mA is common; 0 A if none"),
+    ]
+
+
+class _Rest(TypedDict):
+    output_limit_a: Annotated[float | None, amperes("output_limit_a", above=0, null=True, group=CHARGER, label="Output limit")]
+    alarm_output_limit_a: Annotated[
+        float | None,
+        amperes(
+            "alarm_output_limit_a",
+            above=0,
+            default=None,
+            null=True,
+            group=CHARGER,
+            label="Output limit in alarm",
+            hint="empty if the same",
+        ),
+    ]
+    supply_current_a: Annotated[float | None, amperes("supply_current_a", null=True, group=CHARGER, label="Current of the supply in all")]
+    charge_limit_a: Annotated[float | None, amperes("charge_limit_a", null=True, group=CHARGER, label="Charge limit")]
+    charge_v: Annotated[
+        float | None, volts("charge_v", null=True, group=CHARGER, label="Charge voltage", hint="at the battery, as in 13.65 V")
+    ]
+    charge_mode: Annotated[
+        str | None,
+        Word(
+            "charge_mode",
+            CHARGE_WORDS,
+            one_of=ChargeMode,
+            default=None,
+            null=True,
+            none="as usual for its kind",
+            group=CHARGER,
+            label="How the charge ends",
+            told="how the charge ends",
+            since=5,
+        ),
+    ]
+    charge_compensated: Annotated[
+        bool | None,
+        YesNo(
+            "charge_compensated",
+            default=None,
+            null=True,
+            group=CHARGER,
+            label="Charge voltage follows the temperature",
+            told="charge voltage follows the temperature",
+            since=5,
+        ),
+    ]
+    current_limited: Annotated[
+        bool | None,
+        YesNo(
+            "current_limited",
+            default=None,
+            null=True,
+            group=CHARGER,
+            label="Charger limits its current",
+            told="charger limits its current",
+            since=5,
+        ),
+    ]
+    convenience_free: Annotated[
+        bool,
+        Flag(
+            "convenience_free",
+            default=False,
+            group=CHARGER,
+            label="Keep mere conveniences off it",
+            told="kept free of conveniences",
+            since=4,
+        ),
+    ]
+    typical_degc: Annotated[
+        float | None,
+        degrees("typical_degc", default=None, null=True, group=PLACE, label="Typical temperature here", hint="empty if as the site"),
+    ]
+    min_degc: Annotated[
+        float | None,
+        degrees("min_degc", default=None, null=True, group=PLACE, label="Lowest temperature here", hint="empty if as the site"),
+    ]
+    max_degc: Annotated[
+        float | None,
+        degrees("max_degc", default=None, null=True, group=PLACE, label="Highest temperature here", hint="empty if as the site", since=5),
+    ]
+    enclosure_volume_m3: Annotated[
+        float | None,
+        Real(
+            "enclosure_volume_m3",
+            VOLUME,
+            path="enclosure.volume_m3",
+            above=0,
+            most=1_000,
+            scale=0.001,
+            may_be_empty=True,
+            group=PLACE,
+            label="Volume of its box",
+            hint="as in 50 l; empty if not known",
+            told="volume of its box",
+            since=5,
+        ),
+    ]
+    enclosure_gas_tight: Annotated[
+        bool,
+        Flag(
+            "enclosure_gas_tight",
+            path="enclosure.gas_tight",
+            default=False,
+            group=PLACE,
+            label="The box is gas-tight",
+            told="gas-tight box",
+            since=5,
+        ),
+    ]
+    totals: Annotated[list[dict[str, Any]], Many("totals", TotalRow, default=[], most=200, told=None, since=2)]
+
+
+class SupplyRow(_Head, BankRow, _Rest):
+    """A supply with its bank."""
+
+    bank_id: int | None
+
+
+# The parts of a supply in the site file that may be null, and the columns that say so: all of them empty.
+SUPPLY_NESTS: Nests = {
+    "bank": ("bank_chemistry",),
+    "bank.bms": ("bank_bms_limit_a", "bank_bms_cutoff_v", "bank_bms_charges_from_degc"),
+    "enclosure": ("enclosure_volume_m3",),
+}

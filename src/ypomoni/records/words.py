@@ -1,0 +1,58 @@
+"""The words of the interface for the words that are kept: one table each."""
+
+KIND_WORDS = {
+    "panel": "Control panel",
+    "boxed": "Boxed supply",
+    "dc_ups": "DC UPS",
+    "ac_ups": "AC UPS",
+    "solar": "Solar-charged battery",
+    "windowed": "Battery with daily charging windows",
+    "primary": "Primary pack",
+}
+CHEMISTRY_WORDS = {
+    "lead_agm": "lead AGM",
+    "lead_gel": "lead gel",
+    "lifepo4": "LiFePO4",
+    "li_ion": "Li-ion",
+    "nimh": "NiMH",
+    "alkaline": "alkaline",
+    "li_mno2": "Li-MnO2",
+    "li_fes2": "Li-FeS2",
+    "li_socl2": "Li-SOCl2",
+}
+STAGE_WORDS = {"as_found": "what was found", "proposal": "a proposal", "as_left": "what was left"}
+PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
+PURPOSE_WORDS = {"life_safety": "life safety", "security": "security", "monitoring": "monitoring", "convenience": "convenience"}
+SYSTEM_WORDS = {
+    "fire": "fire alarm",
+    "intruder": "intruder alarm",
+    "access": "access control",
+    "monitoring": "monitoring",
+    "other": "something else",
+}
+LOCK_WORDS = {"fail_safe": "a lock that lets go without current", "fail_secure": "a lock that stays locked without current"}
+CHARGE_WORDS = {"float": "held at its voltage for good", "cyclic": "ended by time or current", "timed": "a timed charge, for nickel cells"}
+POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
+STATE_WORDS = {
+    "standby": "Standby",
+    "alarm": "Alarm",
+    "transmitting": "Transmitting",
+    "walk_about": "Walk-about",
+    "custom": "Other",
+}
+MAINS_WORDS = {"on": "Mains on", "off": "Mains off"}
+HOOKUP_WORDS = {"series": "In series", "clamp": "Clamp", "bench": "Bench supply", "power_meter": "Power meter, AC"}
+BEHAVIOUR_WORDS = {"constant_current": "Constant current", "constant_power": "Constant power", "resistive": "Resistive"}
+CONVERTER_WORDS = {"switching": "Switching", "linear": "Linear"}
+METHOD_CHOICES = {
+    "simulation": "Simulation, aged and cold",
+    "standard_formula": "Standard formula (× 1.25)",
+    "standby_alarm_margin": "Standby + alarm with margin (× 1.20)",
+    "derated": "Derated by usable, age, activity",
+    "section": "Section method",
+    "autonomy_with_losses": "Energy and autonomy, with depth and inverter",
+    "energy_autonomy": "Energy and autonomy days",
+    "plain": "Plain: current × time",
+}
+DURING_WORDS = {"always": "Always", "alarm": "In alarm only"}
+POSITIVE_WORDS = {"discharge": "towards the loads", "charge": "into the battery"}
