@@ -15,7 +15,7 @@ import pytest
 from psycopg.rows import dict_row
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import edit, find, read_document, read_tree
+from ypomoni.actions.edit import edit, find, read_document, read_tree, restore_bank
 from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.storage.cluster import Cluster
 from ypomoni.storage.connection import open_pool, transaction
@@ -48,6 +48,7 @@ def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
         "0003_endurance.sql",
         "0004_balance.sql",
         "0005_judgement.sql",
+        "0006_bank.sql",
     ]
     with psycopg.connect(own_cluster.conninfo("kept")) as connection:
         connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
@@ -148,11 +149,67 @@ def test_a_database_of_the_first_version_keeps_its_loads_and_gains_the_audit(clu
         old.execute("INSERT INTO site (organisation_id, name, typical_degc, min_degc) VALUES (1, 'Old House', 20, 5)")
         old.execute("INSERT INTO plan (organisation_id, site_id, key, name, stage) VALUES (1, 1, 'as-found', 'As found', 'as_found')")
         old.execute(
+            "INSERT INTO requirement (organisation_id, site_id, key, name, source, standby_h, alarm_min, recharge_to_ratio, method,"
+            " end_of_life_ratio, design_margin_ratio, usable_ratio, age_ratio, activity_ratio)"
+            " VALUES (1, 1, 'r', 'Intruder', '', 24, 30, 0.8, 'simulation', 0.8, 1, 0.65, 1, 0.9)"
+        )
+        for key, bank in (("a", "'lead_agm', 12, 7, 20, 2, 3, 4, 0.9"), ("b", "NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL")):
+            old.execute(
+                "INSERT INTO supply (organisation_id, plan_id, requirement_id, key, name, kind, nominal_v, own_current_a, bank_chemistry,"
+                " bank_block_v, bank_capacity_ah, bank_rate_h, bank_series, bank_parallel, bank_age_y, bank_condition_ratio)"
+                f" VALUES (1, 1, 1, '{key}', 'Bay', 'boxed', 24, 0.05, {bank})"
+            )
+        old.execute(
             "INSERT INTO load (organisation_id, plan_id, key, name, quantity, rail_v, behaviour, essential, standby_current_a,"
             " standby_provenance, bursts) VALUES (1, 1, 'k', 'Keypad', 2, 12, 'constant_current', true, 0.02, 'measured', '[]')"
         )
-    assert migrate(cluster.conninfo(name)) == ["0002_audit.sql", "0003_endurance.sql", "0004_balance.sql", "0005_judgement.sql"]
+    assert migrate(cluster.conninfo(name)) == [
+        "0002_audit.sql",
+        "0003_endurance.sql",
+        "0004_balance.sql",
+        "0005_judgement.sql",
+        "0006_bank.sql",
+    ]
     with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as connection:
         tree = read_tree(connection, Actor(organisation_id=1, account_id=None), 1)
-        (load,) = read_document(tree).plans[0].loads
+        plan = read_document(tree).plans[0]
+        (load,), (supply, empty) = plan.loads, plan.supplies
     assert (load.name, load.standby.current_a, load.thermostats, load.place, load.cable) == ("Keypad", 0.02, [], None, None)
+    bank = supply.bank
+    assert (bank.chemistry, bank.capacity_ah, bank.series, bank.parallel, bank.age_y, bank.condition_ratio) == ("lead_agm", 7, 2, 3, 4, 0.9)
+    assert (bank.discharge_table, bank.bms, empty.bank) == ([], None, None)
+
+
+def test_a_bank_and_its_blocks_keep_their_identity(conninfo):
+    """Edited, taken out and put back it is the same bank; a string more is more blocks, a string less leaves the others as they were."""
+    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+
+        def blocks():
+            standing = "SELECT id FROM block WHERE bank_id = %s AND removed_at IS NULL ORDER BY string_no, place_no"
+            return [row["id"] for row in connection.execute(standing, (bank_id,)).fetchall()]
+
+        def change(**columns):
+            row = find(connection, ACTOR, "supply", supply_id)
+            return edit(connection, ACTOR, "supply", supply_id, row["version"], columns)
+
+        supply_id = connection.execute("SELECT s.id FROM supply s JOIN bank b ON b.supply_id = s.id WHERE s.name = 'Bay A'").fetchone()[
+            "id"
+        ]
+        before = find(connection, ACTOR, "supply", supply_id)
+        bank_id = before["bank_id"]
+        first = blocks()
+        assert len(first) == before["bank_series"] * before["bank_parallel"]
+        assert change(bank_parallel=before["bank_parallel"] + 1, bank_age_y=2.0)["bank_id"] == bank_id
+        assert blocks()[: len(first)] == first
+        assert len(blocks()) == len(first) + before["bank_series"]
+        assert change(bank_parallel=before["bank_parallel"])["bank_id"] == bank_id
+        assert blocks() == first
+        gone = change(
+            **{name: [] if name == "bank_discharge_table" else None for name in before if name.startswith("bank_") and name != "bank_id"}
+        )
+        assert (gone["bank_id"], gone["bank_chemistry"], gone["bank_discharge_table"]) == (None, None, [])
+        back = restore_bank(connection, ACTOR, supply_id)
+        assert {k: v for k, v in back.items() if k not in ("version", "bank_age_y")} == {
+            k: v for k, v in before.items() if k not in ("version", "bank_age_y")
+        }
+        assert (back["bank_age_y"], blocks()) == (2.0, first)

@@ -31,8 +31,11 @@ def test_a_copy_has_the_same_things_under_the_same_keys_and_the_same_figures(cli
         ("as-found", "As found", "as_found"),
         ("proposal-2", "Proposal 2", "proposal"),
     ]
-    columns = "key, name, bank_chemistry, bank_capacity_ah, bank_discharge_table, low_battery_v, requirement_id"
-    one, other = (rows(conninfo, f"SELECT {columns} FROM supply WHERE plan_id = %s ORDER BY key", p["id"]) for p in plans)
+    columns = "key, name, chemistry, capacity_ah, discharge_table, low_battery_v, requirement_id"
+    one, other = (
+        rows(conninfo, f"SELECT {columns} FROM supply s JOIN bank b ON b.supply_id = s.id WHERE plan_id = %s ORDER BY key", p["id"])
+        for p in plans
+    )
     assert one == other
     columns = "key, name, quantity, standby_current_a, standby_provenance, standby_uncertainty_a, bursts, place_id, branch, cable_length_m"
     one, other = (rows(conninfo, f"SELECT {columns} FROM load WHERE plan_id = %s ORDER BY key", p["id"]) for p in plans)

@@ -145,7 +145,7 @@ def test_a_pasted_table_with_a_bad_row_is_asked_about_and_faults_are_told_by_lin
     assert "29.1 A; 5 h" in asked.json["html"]
     kept = client.post(f"/records/supply/{supply['id']}", {**form, "bank_discharge_table": bad, "sure": "1"})
     assert kept.status_code == 200
-    (row,) = rows(conninfo, "SELECT bank_discharge_table AS t FROM supply WHERE id = %s", supply["id"])
+    (row,) = rows(conninfo, "SELECT discharge_table AS t FROM bank WHERE supply_id = %s", supply["id"])
     assert len(row["t"]) == 5
     assert "29.1 A for 5 h" in unescape(client.get(f"{BASE.format(archive)}battery?supply=bay-a").text)
 

@@ -5,8 +5,8 @@ from ypomoni.records.library import DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
 from ypomoni.records.requirement import ProfileRow, RequirementRow
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
-from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.aggregate import Aggregate, compose
+from ypomoni.storage.supplies import SUPPLY
 
 BY_NAME = "lower(name), id"
 SITE = compose("site", SiteRow, parent=None, order=BY_NAME)
@@ -14,7 +14,6 @@ REQUIREMENT = compose("requirement", RequirementRow, parent="site_id", order="id
 PLAN = compose("plan", PlanRow, parent="site_id", order="id")
 PLACE = compose("place", PlaceRow, parent="site_id", order="id")
 RUN = compose("run", RunRow, parent="site_id", order="id")
-SUPPLY = compose("supply", SupplyRow, parent="plan_id", order="id")
 LOAD = compose("load", LoadRow, parent="plan_id", order="id")
 POINT = compose("point", PointRow, parent="plan_id", order="id")
 # These belong to the organisation, not to one of its sites.
@@ -25,3 +24,20 @@ PROFILE = compose("profile", ProfileRow, parent=None, order=BY_NAME)
 
 ORGANISATION_WIDE: dict[str, Aggregate] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE)}
 AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, PLACE, RUN, SUPPLY, LOAD, POINT)} | ORGANISATION_WIDE
+
+__all__ = [
+    "AGGREGATES",
+    "DEVICE",
+    "INSTRUMENT",
+    "LOAD",
+    "ORGANISATION_WIDE",
+    "PLACE",
+    "PLAN",
+    "POINT",
+    "PROFILE",
+    "REQUIREMENT",
+    "RUN",
+    "SITE",
+    "STOCK",
+    "SUPPLY",
+]

@@ -101,9 +101,9 @@ def _differences(kind: str, before: Row, after: Row, names: dict[tuple[str, int]
     for column, now in after.items():
         was = before.get(column)
         field = fields.get(column)
-        if column in ("version", "removed") or was == now or (field is not None and field.told is None):
+        if field is None or field.told is None or was == now:
             continue
-        label = field.told if field is not None and field.told else _label(column)
+        label = field.told or _label(column)
         found.append(f"{label} {_value(column, was, names)} → {_value(column, now, names)}")
     return found
 
