@@ -109,6 +109,7 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
                 "bursts": row.get("bursts", []),
                 "place_id": places.get((row.get("place") or "").casefold()),
                 **{k: row.get(k) for k in ("branch", "bus_group", "purpose")},
+                **{f.column: row[f.column] for f in fields_of(LoadRow) if f.headings and f.column in row},
                 **_cable(row),
             }
         )

@@ -26,7 +26,11 @@ from ypomoni.documents.quantities import (
 )
 from ypomoni.documents.tables import Sheet
 from ypomoni.records import kinds
+from ypomoni.records.field import Field, Real, Word, fields_of
+from ypomoni.records.load import LoadRow
 
+# Columns that the record of a load describes with headings: read and written without a word of them here.
+DESCRIBED = tuple(f for f in fields_of(LoadRow) if f.headings)
 # Field, its heading on export, and words that a heading of it holds in other people's tables; the first field that fits wins.
 FIELDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("supply", "Supply", ("supply", "psu", "power supply", "fed from", "panel", "source")),
@@ -46,6 +50,7 @@ FIELDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("min_v", "Works down to", ("min v", "minimum volt", "works down", "lowest volt")),
     ("cable_length_m", "Cable, one way", ("cable length", "length", "run m", "distance")),
     ("cable_section_mm2", "Conductor", ("mm²", "mm2", "section", "conductor", "csa")),
+    *((f.column, f.label, f.headings) for f in DESCRIBED),
     ("remark", "Remark", ("remark", "note", "comment")),
     ("name", "Load", ("load", "device", "name", "item", "description", "equipment", "type", "model", "unit", "product", "what")),
 )
@@ -65,6 +70,7 @@ EXPORTED = (
     "min_v",
     "cable_length_m",
     "cable_section_mm2",
+    *(f.column for f in DESCRIBED),
 )
 HEADINGS = {key: heading for key, heading, _ in FIELDS}
 CURRENT_FIELDS = frozenset({"standby", "alarm", "standby_total", "alarm_total"})
@@ -249,6 +255,7 @@ class _Reader:
             "provenance": self._word("provenance", PROVENANCES),
             "branch": self._text("branch"),
             "bus_group": self._text("bus_group"),
+            **{f.column: self._described(f) for f in DESCRIBED},
         }
         for key, (c, text) in texts.items():
             if key in readers and text.strip() not in ("", "-", "–", "—", "n/a", "N/A"):
@@ -350,6 +357,15 @@ class _Reader:
                 row.doubts[c] = str(error)
 
         return read
+
+    def _described(self, field: Field) -> Callable[[RowFound, int, str], None]:
+        match field:
+            case Real():
+                return self._number(field.column, field.kind)
+            case Word():
+                return self._word(field.column, field.words)
+            case _:
+                return self._text(field.column)
 
     def _quantity(self, row: RowFound, c: int, text: str) -> None:
         try:
@@ -498,5 +514,17 @@ def table_of_loads(rows: list[dict[str, Any]]) -> list[list[str]]:
             "cable_length_m": show_quantity(row["cable_length_m"], "m"),
             "cable_section_mm2": "" if row["cable_section_mm2"] is None else f"{show_number(row['cable_section_mm2'])} mm²",
         }
+        texts |= {f.column: show_field(f, row[f.column]) for f in DESCRIBED}
         found.append([guarded(texts[key]) for key in EXPORTED])
     return found
+
+
+def show_field(field: Field, value: Any) -> str:
+    """Return a kept value as the cell of a table."""
+    match field:
+        case Real():
+            return show_quantity(value, field.kind.unit)
+        case Word():
+            return field.words.get(value or "", "")
+        case _:
+            return "" if value is None else str(value)

@@ -40,6 +40,9 @@ class Field:
     told: str | None = ""
     # Whether many records can be set at once.
     bulk: bool = False
+    # The heading of its column in the register, and words that a heading of it holds in other people's tables.
+    cell: str = ""
+    headings: tuple[str, ...] = ()
     # The migration that brought it.
     since: int = 1
 
@@ -159,6 +162,8 @@ class Options(TypedDict, total=False):
     may_be_empty: bool | None
     told: str | None
     bulk: bool
+    cell: str
+    headings: tuple[str, ...]
     since: int
 
 

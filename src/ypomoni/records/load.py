@@ -204,6 +204,7 @@ class LoadRow(Kept):
             group=WHERE,
             label="Branch",
             hint="the circuit it hangs on, as in Bus 1, north",
+            cell="Branch",
             bulk=True,
             since=2,
         ),

@@ -9,24 +9,11 @@ from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
 from ypomoni.records.field import Row
-from ypomoni.web.audit.register import load_cells
+from ypomoni.web.audit.register import GOVERNED, load_cells
 from ypomoni.web.records.forms import LoadForm
 
-_GOVERNED = {
-    "name": ("name",),
-    "supply": ("supply_id",),
-    "quantity": ("quantity",),
-    "standby": ("standby_current_a", "standby_text", "standby_uncertainty_a", "standby_reading"),
-    "alarm": ("alarm_current_a", "alarm_text", "alarm_provenance", "alarm_uncertainty_a", "alarm_reading"),
-    "standby_provenance": ("standby_provenance", "standby_uncertainty_a", "standby_reading"),
-    "alarm_provenance": ("alarm_provenance", "alarm_uncertainty_a", "alarm_reading"),
-    "place": ("place_id",),
-    "branch": ("branch",),
-    "bus_group": ("bus_group",),
-    "purpose": ("purpose",),
-}
 UNIT_FACTORS = (200.0, 5000.0)
-CELLS = tuple(_GOVERNED)
+CELLS = tuple(GOVERNED)
 
 
 def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
@@ -65,7 +52,7 @@ def slip_of_cell(row: Row, cell: str, changes: Row) -> str:
 def changes_of_cell(form: LoadForm, cell: str) -> Row:
     """Return the columns a cell governs; the others stay as they are, to the last digit."""
     columns = form.columns()
-    names = _GOVERNED[cell]
+    names = GOVERNED[cell]
     columns = {**dict.fromkeys(names), **columns}
     if cell in ("standby", "alarm") and getattr(form[cell], "rail_v", None) is not None:
         names = (*names, "rail_v")

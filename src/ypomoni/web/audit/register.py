@@ -7,11 +7,87 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
-from ypomoni.records.field import Row
+from ypomoni.records.field import Field, Flag, Real, Reference, Row, Whole, Word, fields_of
+from ypomoni.records.load import LoadRow
 from ypomoni.web.audit.duty import DutyStrip, build_duty
 from ypomoni.web.plan.figures import Figure
 
 SHOWN_AT_FIRST = 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Column:
+    """A column of the register: its cell's field in the form, its heading, and how its cells are filled.
+
+    ``of`` says whose cell it is, for those who hear the page. ``options`` names a list the page has; ``words`` are a field's own. ``more`` are
+    the columns that change with the cell's own.
+    """
+
+    name: str
+    heading: str
+    of: str
+    css: str = ""
+    said: str = ""
+    placeholder: str = ""
+    options: str = ""
+    words: tuple[tuple[str, str], ...] = ()
+    is_wide: bool = False
+    is_number: bool = False
+    more: tuple[str, ...] = ()
+
+
+def _described(field: Field) -> Column:
+    """Return the column of a field that asks for one by its heading."""
+    words = (("", "–"), *field.words.items()) if isinstance(field, Word) else ()
+    is_number = isinstance(field, Real | Whole)
+    return Column(
+        name=field.form_name, heading=field.cell, of=f"{field.cell} of", placeholder="–", words=words, is_wide=True, is_number=is_number
+    )
+
+
+# A current's text, its limit and its reading go with its figure: another figure is not the one the reading gave.
+_OF_READING = ("uncertainty_a", "reading")
+COLUMNS = (
+    Column(name="supply", heading="Supply", of="Supply of", css="c-supply", options="choices"),
+    Column(name="place", heading="Place", of="Place of", css="c-place", options="places", is_wide=True),
+    *(_described(f) for f in fields_of(LoadRow) if f.cell),
+    Column(name="purpose", heading="For", of="Purpose of", css="c-for", options="purposes", is_wide=True),
+    Column(name="quantity", heading="Qty", said="Quantity", of="Quantity of", css="c-qty", is_number=True),
+    Column(
+        name="standby",
+        heading="Standby",
+        said="Standby, each",
+        of="Standby current of one",
+        css="c-current",
+        is_number=True,
+        more=("standby_text", *(f"standby_{part}" for part in _OF_READING)),
+    ),
+    Column(
+        name="standby_provenance",
+        heading="Known from",
+        of="Known from: standby current of",
+        css="c-known",
+        options="provenances",
+        more=tuple(f"standby_{part}" for part in _OF_READING),
+    ),
+    Column(
+        name="alarm",
+        heading="Alarm",
+        said="Alarm, each",
+        of="Alarm current, empty if as in standby, of one",
+        css="c-current",
+        placeholder="as standby",
+        is_number=True,
+        more=("alarm_text", "alarm_provenance", *(f"alarm_{part}" for part in _OF_READING)),
+    ),
+)
+_COLUMN_OF = {f.form_name: f.column for f in fields_of(LoadRow)}
+# The columns each cell governs; the others stay as they are when it is edited. Those without a column in the register are edited by address.
+GOVERNED: dict[str, tuple[str, ...]] = {c.name: (_COLUMN_OF[c.name], *c.more) for c in COLUMNS} | {
+    "name": ("name",),
+    "alarm_provenance": ("alarm_provenance", *(f"alarm_{part}" for part in _OF_READING)),
+    "bus_group": ("bus_group",),
+}
 WORDY_PARTS = 5
 
 
@@ -52,6 +128,7 @@ class RegisterView:
     total: int
     matched: int
     asked: Asked
+    columns: tuple[Column, ...] = COLUMNS
 
 
 def build_register(tree: SiteTree, plan_row: Row, asked: Asked, result: PlanResult | None = None) -> RegisterView:
@@ -97,22 +174,29 @@ def _matches(row: Row, asked: Asked, supplies: dict[int, int]) -> bool:
 
 def load_cells(row: Row, tree: SiteTree) -> dict[str, str]:
     """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
-    supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
-    return {
-        "name": row["name"],
-        "supply": str(row["supply_id"]) if row["supply_id"] in supplies else "",
-        "quantity": str(row["quantity"]),
+    known = {"supply_id": tree.supplies.get(row["plan_id"], []), "place_id": tree.places}
+    found = {f.form_name: _cell(f, row, known) for f in fields_of(LoadRow) if f.form_name in GOVERNED}
+    return found | {
         "standby": row["standby_text"] or _current(row["standby_current_a"], row["standby_uncertainty_a"]),
         "alarm": ""
         if row["alarm_current_a"] is None
         else row["alarm_text"] or _current(row["alarm_current_a"], row["alarm_uncertainty_a"]),
-        "standby_provenance": row["standby_provenance"],
         "alarm_provenance": row["alarm_provenance"] or row["standby_provenance"],
-        "place": "" if row["place_id"] not in {p["id"] for p in tree.places} else str(row["place_id"]),
-        "branch": row["branch"] or "",
-        "bus_group": row["bus_group"] or "",
-        "purpose": row["purpose"] or "",
     }
+
+
+def _cell(field: Field, row: Row, known: dict[str, list[Row]]) -> str:
+    """Return what stands in the cell of a field: of a reference its id, if that is still there."""
+    value = row[field.column]
+    match field:
+        case Reference():
+            return str(value) if value in {r["id"] for r in known[field.column]} else ""
+        case Real():
+            return show_quantity(None if value is None else float(f"{value / field.scale:.12g}"), field.kind.unit)
+        case Flag():
+            return "y" if value else ""
+        case _:
+            return "" if value is None else str(value)
 
 
 def _current(current_a: float, uncertainty_a: float | None) -> str:

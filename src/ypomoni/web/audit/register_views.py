@@ -7,7 +7,7 @@ from flask import Blueprint, Response, flash, g, jsonify, redirect, render_templ
 
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
-from ypomoni.actions.register import MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_many
+from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_many
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
 from ypomoni.documents.register_table import (
@@ -69,7 +69,7 @@ def _do(plan: Row, verb: str, value: str, wanted: list[tuple[int, int]]) -> str:
     if verb == "remove":
         remove_many(g.connection, g.actor, wanted)
         return f"{count} removed."
-    if verb not in ("supply_id", "place_id", "branch", "bus_group", "purpose", "standby_provenance", "essential"):
+    if verb not in BULK_FIELDS:
         raise NotFound
     change_many(g.connection, g.actor, wanted, verb, _value(plan, verb, value))
     return f"{count} changed."
