@@ -2,7 +2,8 @@
 
 from typing import Annotated, Any, TypedDict
 
-from ypomoni.core.things.supplies import ChargeMode, SupplyKind
+from ypomoni.core.things.supplies import ChargeMode
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.records.bank import BankRow
 from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Word, YesNo, amperes, degrees, key_of, volts
 from ypomoni.records.kinds import CURRENT, VOLTAGE, VOLUME

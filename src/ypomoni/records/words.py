@@ -1,14 +1,8 @@
 """The words of the interface for the words that are kept: one table each."""
 
-KIND_WORDS = {
-    "panel": "Control panel",
-    "boxed": "Boxed supply",
-    "dc_ups": "DC UPS",
-    "ac_ups": "AC UPS",
-    "solar": "Solar-charged battery",
-    "windowed": "Battery with daily charging windows",
-    "primary": "Primary pack",
-}
+from ypomoni.core.things.supply_kinds import KINDS
+
+KIND_WORDS = {kind.value: told.name for kind, told in KINDS.items()}
 CHEMISTRY_WORDS = {
     "lead_agm": "lead AGM",
     "lead_gel": "lead gel",

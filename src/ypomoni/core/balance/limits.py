@@ -16,7 +16,7 @@ from ypomoni.core.sizing import size_by
 from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.things.loads import Load
-from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, Supply
+from ypomoni.core.things.supplies import Supply
 
 ROUNDING_RATIO = 1e-9
 
@@ -113,7 +113,7 @@ def _cells(case: Case) -> tuple[Standing, ...]:
 def _mains(case: Case) -> tuple[Standing, ...]:
     """Return how much of the supply's own current the average standby takes while mains is there. [A]"""
     supply = case.supply
-    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None:
+    if not supply.of_kind.shares_charger or supply.supply_current_a is None:
         return ()
     standby_a = case.mean_current_a(in_alarm=False)
     share = standby_a / supply.supply_current_a if supply.supply_current_a > 0 else float("inf")

@@ -75,7 +75,7 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
 
 
 def _why_no_advice(supply: Supply) -> str:
-    if not supply.is_modelled:
+    if not supply.of_kind.is_computed:
         return "Supplies of this kind are not computed yet, so no battery can be named."
     if supply.bank is None:
         return "There is no battery yet. Enter one, so that its chemistry and voltage are known."

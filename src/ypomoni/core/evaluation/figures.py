@@ -21,7 +21,7 @@ from ypomoni.core.sizing import explain_disagreement, size_by, size_by_all_metho
 from ypomoni.core.sizing.profile import profile_of
 from ypomoni.core.telling.results import Band, EndState, LimitedBy, LoadShare, Scenarios, SupplyResult
 from ypomoni.core.things.loads import Load
-from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, Supply
+from ypomoni.core.things.supplies import Supply
 
 # More marks than this are not told apart on any strip.
 MOST_BURST_MARKS = 200
@@ -199,7 +199,7 @@ def set_voltage_limits(supply: Supply) -> bool:
 def _drained_after_h(case: Case, standby_a: float) -> float | None:
     """Return how long the bank makes up for a supply that gives less than its loads take; None where it gives enough. [h]"""
     supply = case.supply
-    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None or supply.supply_current_a >= standby_a:
+    if not supply.of_kind.shares_charger or supply.supply_current_a is None or supply.supply_current_a >= standby_a:
         return None
     pack = case.outage().pack
     missing_a = standby_a - supply.supply_current_a

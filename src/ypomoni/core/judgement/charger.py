@@ -6,7 +6,7 @@ from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
-from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, ChargeMode
+from ypomoni.core.things.supplies import ChargeMode
 
 
 def check_charger(facts: Facts) -> list[Finding]:
@@ -20,7 +20,7 @@ def check_charger(facts: Facts) -> list[Finding]:
 
 def _drains(facts: Facts) -> Iterator[Finding]:
     supply, result = facts.supply, facts.result
-    if supply.kind not in SHARED_CHARGER_KINDS or supply.supply_current_a is None or result.standby_current_a is None:
+    if not supply.of_kind.shares_charger or supply.supply_current_a is None or result.standby_current_a is None:
         return
     if supply.supply_current_a >= result.standby_current_a * (1 - 1e-9):
         return

@@ -9,7 +9,8 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_most, say_volts
 from ypomoni.core.things.batteries import Bank
-from ypomoni.core.things.supplies import ChargeMode, Supply, SupplyKind
+from ypomoni.core.things.supplies import ChargeMode, Supply
+from ypomoni.core.things.supply_kinds import SupplyKind
 
 # Belongs to every limit of a charge voltage. [V a cell]
 TOLERANCE_V = 0.005
@@ -241,7 +242,7 @@ def _primary_charged(supply: Supply, bank: Bank) -> Iterator[Finding]:
                 source="primary cells",
                 way_out=way_out,
             )
-    elif supply.kind in ALWAYS_CHARGE or supply.charge_v is not None:
+    elif supply.of_kind.always_charges or supply.charge_v is not None:
         yield Finding(
             code="primary_charged",
             severity=Severity.DANGER,
@@ -249,7 +250,3 @@ def _primary_charged(supply: Supply, bank: Bank) -> Iterator[Finding]:
             source="primary cells",
             way_out=f"{way_out} If there is no charger, enter a charge limit of 0 A.",
         )
-
-
-# Whatever of these kinds is fitted holds a charger unless somebody says that it does not.
-ALWAYS_CHARGE = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.AC_UPS, SupplyKind.SOLAR, SupplyKind.WINDOWED})

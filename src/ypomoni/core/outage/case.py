@@ -22,7 +22,7 @@ from ypomoni.core.outage.uncertainty import best_currents, expected_currents, ha
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import NO_DRAW, Draw, Load
 from ypomoni.core.things.places import Place
-from ypomoni.core.things.supplies import Supply, SupplyKind
+from ypomoni.core.things.supplies import Supply
 from ypomoni.core.things.totals import MeasuredTotal
 
 # A meter read for a minute sees a burst that comes this often.
@@ -78,7 +78,7 @@ class Hindrance(StrEnum):
 
 def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
     """Return why the hours of a supply with these loads cannot be computed; None where they can."""
-    if not supply.is_modelled:
+    if not supply.of_kind.is_computed:
         return Hindrance.KIND
     if any(load.ac for load in loads):
         return Hindrance.AC_LOAD
@@ -92,7 +92,7 @@ def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
 
 def has_dc_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether the currents at a battery follow from those of its loads: not through an inverter."""
-    return supply.kind is not SupplyKind.AC_UPS and not any(load.ac for load in loads)
+    return not supply.of_kind.is_inverter and not any(load.ac for load in loads)
 
 
 class Case:

@@ -9,19 +9,8 @@ from ypomoni.core.things.batteries import Bank, StockBlock
 from ypomoni.core.things.loads import Load, Run
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Instrument, MeasuringPoint, Reading
+from ypomoni.core.things.supply_kinds import KINDS, KindOfSupply, SupplyKind
 from ypomoni.core.things.totals import MeasuredTotal
-
-
-class SupplyKind(StrEnum):
-    """What feeds the loads when mains fails."""
-
-    PANEL = "panel"
-    BOXED = "boxed"
-    DC_UPS = "dc_ups"
-    AC_UPS = "ac_ups"
-    SOLAR = "solar"
-    WINDOWED = "windowed"
-    PRIMARY = "primary"
 
 
 class ChargeMode(StrEnum):
@@ -30,13 +19,6 @@ class ChargeMode(StrEnum):
     FLOAT = "float"
     CYCLIC = "cyclic"
     TIMED = "timed"
-
-
-# Their charge comes and goes, so nothing is held at the set voltage for good.
-CYCLED_KINDS = frozenset({SupplyKind.SOLAR, SupplyKind.WINDOWED})
-# Their own current carries the loads while mains is there; an AC UPS passes mains on.
-SHARED_CHARGER_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.DC_UPS})
-MODELLED_KINDS = frozenset({SupplyKind.PANEL, SupplyKind.BOXED, SupplyKind.PRIMARY})
 
 
 class Stage(StrEnum):
@@ -103,7 +85,7 @@ class Supply:
         """How its charge ends: as stated, or as is usual for its kind."""
         if self.charge_mode is not None:
             return self.charge_mode
-        return ChargeMode.CYCLIC if self.kind in CYCLED_KINDS else ChargeMode.FLOAT
+        return ChargeMode.CYCLIC if self.of_kind.is_cycled else ChargeMode.FLOAT
 
     @property
     def hottest_degc(self) -> float:
@@ -129,9 +111,9 @@ class Supply:
         return head_at_v(bank.cell.ocv_rows, self.charge_v / bank.cells_in_series_count)
 
     @property
-    def is_modelled(self) -> bool:
-        """Whether holdover can be computed for this kind of supply."""
-        return self.kind in MODELLED_KINDS
+    def of_kind(self) -> KindOfSupply:
+        """What is so of its kind."""
+        return KINDS[self.kind]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -21,7 +21,7 @@ from ypomoni.core.sizing.standard_formula import AGEING_RATIO
 from ypomoni.core.sizing.standby_alarm_margin import MARGIN_RATIO
 from ypomoni.core.things.batteries import Pack
 from ypomoni.core.things.loads import NO_DRAW, Draw, Load
-from ypomoni.core.things.supplies import SHARED_CHARGER_KINDS, Supply
+from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import SECONDS_PER_HOUR
 
 RECHARGE_HALVINGS_COUNT = 15
@@ -57,7 +57,7 @@ def _current_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     """Return what the battery's cells give on average and at the peak, and what the supply gives beside mains."""
     found: list[Row] = []
     mean_limit_a, peak_limit_a = cell_limits_a(supply.bank) if supply.bank else (None, None)
-    mains_a = supply.supply_current_a if supply.kind in SHARED_CHARGER_KINDS else None
+    mains_a = supply.supply_current_a if supply.of_kind.shares_charger else None
     wanted = ((mean_draw, (False, True), mean_limit_a), (peak_draw, (False, True), peak_limit_a), (mean_draw, (False,), mains_a))
     for draw, states, limit_a in wanted:
         for in_alarm in states if limit_a is not None else ():

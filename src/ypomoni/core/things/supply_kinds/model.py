@@ -1,0 +1,45 @@
+"""What is so of a kind of supply, whatever one of it is set to."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class SupplyKind(StrEnum):
+    """What feeds the loads when mains fails."""
+
+    PANEL = "panel"
+    BOXED = "boxed"
+    DC_UPS = "dc_ups"
+    AC_UPS = "ac_ups"
+    SOLAR = "solar"
+    WINDOWED = "windowed"
+    PRIMARY = "primary"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KindOfSupply:
+    """A kind of supply.
+
+    Parameters
+    ----------
+    name
+        What it is called on the screen.
+    is_computed
+        Whether its holdover is computed; of the others it is said that they are not modelled yet.
+    shares_charger
+        Its own current carries the loads and charges the battery while mains is there.
+    always_charges
+        Whatever of it is fitted holds a charger, unless somebody says that it does not.
+    is_cycled
+        Its charge comes and goes, so nothing is held at the set voltage for good.
+    is_inverter
+        The currents at its battery do not follow from those of its loads alone.
+    """
+
+    kind: SupplyKind
+    name: str
+    is_computed: bool = False
+    shares_charger: bool = False
+    always_charges: bool = False
+    is_cycled: bool = False
+    is_inverter: bool = False

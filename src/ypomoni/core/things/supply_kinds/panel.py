@@ -1,0 +1,5 @@
+"""A control panel: its charger and its loads share one supply."""
+
+from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
+
+PANEL = KindOfSupply(kind=SupplyKind.PANEL, name="Control panel", is_computed=True, shares_charger=True, always_charges=True)
