@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.outage.demand import Timeline
-from ypomoni.core.outage.walk import COLLAPSED, Stop, terminal
+from ypomoni.core.outage.law import COLLAPSED, terminal
+from ypomoni.core.outage.walk import Stop
 from ypomoni.core.things.batteries import Pack
 
 # So shortly after an instant what begins then has begun. [h]

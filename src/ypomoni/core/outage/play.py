@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.outage.demand import Piece, Timeline
-from ypomoni.core.outage.walk import COLLAPSED, CURRENT_CHANGE_RATIO, SHORTEST_STEP_H, relax, terminal
+from ypomoni.core.outage.law import COLLAPSED, relax, terminal
+from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 from ypomoni.core.things.batteries import Pack
 from ypomoni.core.units import HOURS_PER_DAY
 

@@ -1,14 +1,14 @@
-"""Recharge while the load is carried.
+"""Recharge while the load is carried: the law of `law` run backwards, at the charger's limit until the set voltage lets in less.
 
-I = min(I_c, (V_set − E(h)) / (Rb·(1 + gc·h/(1 − h)))), u −= η·I·dt, d = d·e^(−k·dt) − η·I·R1·(1 − e^(−k·dt)): the discharge model run
-backwards, with a resistance that grows towards full. Nickel-metal hydride is charged at constant current.
+Nickel-metal hydride is charged at constant current.
 """
 
 import math
 from dataclasses import dataclass
 
 from ypomoni.core.chemistries import Chemistry
-from ypomoni.core.outage.walk import relax, walk
+from ypomoni.core.outage.law import accepted_a, charge
+from ypomoni.core.outage.walk import walk
 from ypomoni.core.things.batteries import Bank, Pack, build_pack
 from ypomoni.core.things.supplies import Supply
 
@@ -93,23 +93,18 @@ def _charge(
 ) -> Recovery:
     eta = chemistry.charge_ratio
 
-    def accepted_a(u: float, d: float) -> float:
-        """Return what the set voltage drives into the bank at a state. [A]"""
-        h = 1.0 - (u + d) / pack.capacity_ah
-        if h >= 1.0:
-            return 0.0
-        knee = 1.0 + chemistry.charge_knee_ratio * max(h, 0.0) / (1.0 - h)
-        return max(0.0, (charge_v - pack.open_circuit_v(max(h, 0.0))) / (pack.resistance_ohm * knee))
+    def let_in_a(u: float, d: float) -> float:
+        return accepted_a(pack, chemistry, charge_v, u, d)
 
     def charged(u: float, d: float, i: float, dt: float) -> tuple[float, float]:
-        return relax(pack, u, d, -eta * i, dt)
+        return charge(pack, chemistry, u, d, i, dt)
 
     # Constant current: the head only rises, so the set voltage takes over once and for good.
     low, high = 0.0, min(until_target_h, LONGEST_H)
-    if accepted_a(*charged(u0, d0, current_a, high)) < current_a:
+    if let_in_a(*charged(u0, d0, current_a, high)) < current_a:
         for _ in range(50):
             middle = 0.5 * (low + high)
-            if accepted_a(*charged(u0, d0, current_a, middle)) < current_a:
+            if let_in_a(*charged(u0, d0, current_a, middle)) < current_a:
                 high = middle
             else:
                 low = middle
@@ -121,8 +116,8 @@ def _charge(
     u, d = charged(u0, d0, current_a, t)
     dt = CV_STEP_H
     while t < LONGEST_H:
-        i0 = min(current_a, accepted_a(u, d))
-        i = min(current_a, accepted_a(*charged(u, d, i0, 0.5 * dt)))
+        i0 = min(current_a, let_in_a(u, d))
+        i = min(current_a, let_in_a(*charged(u, d, i0, 0.5 * dt)))
         u1, d1 = charged(u, d, i, dt)
         if u1 <= target_ah:
             return _recovery(t + dt * (u - target_ah) / (u - u1), current_a, u0, target_ah, constant_h)

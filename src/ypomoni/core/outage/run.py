@@ -13,8 +13,9 @@ from functools import cached_property
 
 from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
 from ypomoni.core.outage.ends import NUDGE_H, End, Holdover, end_of
+from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.outage.order import Order, compare_demand
-from ypomoni.core.outage.walk import COLLAPSED, Stop, relax, terminal, walk
+from ypomoni.core.outage.walk import Stop, walk
 from ypomoni.core.things.batteries import Pack
 from ypomoni.core.things.loads import Draw
 

@@ -1,7 +1,6 @@
 """One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop.
 
-Constant current over dt is exact:  u += (I + I_self)·dt,  d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)),  V = E(h) − I·Rb·(1 + g(1 − h)/h).
-In such a piece V has no interior minimum, so its ends find every crossing. Power and conductance are walked with the current at the
+The law is `law`'s, written out for speed. At a constant current V has no minimum within a piece, so its ends find every crossing. Power and conductance are walked with the current at the
 middle of steps in which it changes by at most 0.5 %.
 """
 
@@ -9,13 +8,13 @@ import math
 from typing import NamedTuple
 
 from ypomoni.core.outage.demand import Piece
+from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.things.batteries import Pack
 
 CURRENT_CHANGE_RATIO = 0.005
 SHORTEST_STEP_H = 1e-4
 NEAR_V = 0.2
 NEGLIGIBLE_H = 0.1 / 3600.0
-COLLAPSED = -math.inf
 
 
 class Stop(NamedTuple):
@@ -25,32 +24,6 @@ class Stop(NamedTuple):
     u_ah: float
     d_ah: float
     ended: bool
-
-
-def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tuple[float, float]:
-    """Return battery current and terminal voltage for a draw of i A, p W and s S; (0, −∞) when the voltage collapses. [A, V]
-
-    V solves V = E − R(i + p/V + s·V), a quadratic; a negative root is the collapse.
-    """
-    h = 1.0 - (u + d) / pack.capacity_ah
-    if h <= 0.0:
-        return 0.0, COLLAPSED
-    r = pack.resistance_ohm * (1.0 + pack.g * (1.0 - h) / h)
-    e = pack.open_circuit_v(h)
-    if p == 0.0 and s == 0.0:
-        return i, e - i * r
-    a, b = 1.0 + r * s, e - r * i
-    root = b * b - 4.0 * a * r * p
-    if root < 0.0 or b <= 0.0:
-        return 0.0, COLLAPSED
-    v = (b + math.sqrt(root)) / (2.0 * a)
-    return i + p / v + s * v, v
-
-
-def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
-    """Return the state after dt at a constant current; self-discharge takes its part without showing at the terminals."""
-    e = math.exp(-pack.k_per_h * dt)
-    return u + (i + pack.self_a) * dt, d * e + i * pack.r1_h * (1.0 - e)
 
 
 def walk(

@@ -7,9 +7,9 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, Timeline, contribution
 from ypomoni.core.outage.ending import CHARGE_LEFT_RATIO, EndFacts, cause_of_end
 from ypomoni.core.outage.ends import End
+from ypomoni.core.outage.law import terminal
 from ypomoni.core.outage.play import EndInstant, Event, Mark, Played
 from ypomoni.core.outage.playing import Conditions, play_supply, timelines_under
-from ypomoni.core.outage.walk import terminal
 from ypomoni.core.telling.results import LimitedBy
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent
 from ypomoni.core.things.loads import Cable

@@ -6,7 +6,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Any, NamedTuple
 
-from ypomoni.core.outage.walk import relax, terminal
+from ypomoni.core.outage.law import relax, terminal
 from ypomoni.core.things.batteries import Pack
 
 STEPS_COUNT = 100
