@@ -28,10 +28,10 @@ from ypomoni.core.evaluation.recommending import recommend_bank
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import build_timeline
 from ypomoni.core.outage.playing import Conditions, play_supply
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.survival import sample_holdovers
 from ypomoni.core.sizing import size_by_all_methods
-from ypomoni.core.sizing.profile import Profile
+from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
@@ -67,7 +67,7 @@ def bench_outage() -> None:
 
         def once(case: Case = case, pack: Any = pack) -> None:
             standby, alarm = (build_timeline(case.currents, 0.03, in_alarm=state) for state in (False, True))
-            assert not Outage(pack, standby, alarm, 0.5, 10.5).alarm_stop(72.0, locate=True).ended
+            assert not HoldoverRun(pack, standby, alarm, 0.5, 10.5).alarm_stop(72.0, locate=True).ended
 
         plain: dict[str, Any] = {"q": pack.capacity_ah, "rb": pack.resistance_ohm, "g": pack.g, "k": pack.k_per_h, "r1": pack.r1_h}
         plain["ocv"] = list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True))
@@ -137,9 +137,9 @@ def bench_sizing() -> None:
     for supply in plan.supplies:
         case = Case(supply, plan.loads_on(supply.key))
         standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
-        profile = Profile(standby_current_a=standby_a, alarm_current_a=alarm_a, standby_h=24, alarm_h=0.5)
+        profile = DutyCycle(standby_current_a=standby_a, alarm_current_a=alarm_a, standby_h=24, alarm_h=0.5)
 
-        def once(case: Case = case, profile: Profile = profile) -> None:
+        def once(case: Case = case, profile: DutyCycle = profile) -> None:
             recommend_bank(case, size_by_all_methods(profile, case.requirement, case, 12.0))
 
         say(f"sizing over the sold list, {supply.name}", median_ms(once), "under 60 ms")

@@ -49,7 +49,7 @@ def test_demand_at_any_instant_is_what_the_definition_says(loads, begin_h, in_al
     loads = [load for load in loads if sum(b["duration_s"] * b["per_hour"] for b in load["bursts"]) <= 3600]
     timeline = build_timeline([currents_of(load) for load in loads], 0.04, in_alarm=in_alarm)
     end_h = begin_h + 3.0
-    whole, cut = timeline.pieces(begin_h, end_h), timeline.window(begin_h + 0.5, end_h - 0.5)
+    whole, cut = timeline.stretches(begin_h, end_h), timeline.window(begin_h + 0.5, end_h - 0.5)
     for t in data.draw(st.lists(st.floats(begin_h, end_h - 1e-3), min_size=1, max_size=20)):
         if any(abs(t - edge) * 3600 < 1e-3 for edge in timeline.edges(begin_h, end_h)):
             continue
@@ -67,7 +67,7 @@ def test_average_and_peak_are_those_of_the_demand_over_a_whole_period(load, in_a
     currents = currents_of(load)
     timeline = build_timeline([currents], 0.0, in_alarm=in_alarm)
     begin_h, period_h = timeline.settled_h, timeline.common_period_h or 1.0
-    pieces = timeline.pieces(begin_h, begin_h + period_h)
+    pieces = timeline.stretches(begin_h, begin_h + period_h)
     ends = [p[0] for p in pieces[1:]] + [begin_h + period_h]
     for n in range(3):
         mean = sum((end - piece[0]) * piece[n + 1] for piece, end in zip(pieces, ends, strict=True)) / period_h
@@ -87,7 +87,7 @@ def test_a_thousand_staggered_pieces_keep_their_charge():
     plain["bursts"] = [{"current_a": 0.1, "duration_s": 6.0, "per_hour": 10.0, "offset_s": 0.0}]
     currents = currents_of(plain)
     timeline = build_timeline([currents], 0.0, in_alarm=False)
-    pieces = timeline.pieces(1.0, 2.0)
+    pieces = timeline.stretches(1.0, 2.0)
     ends = [p[0] for p in pieces[1:]] + [2.0]
     charge_ah = sum((end - piece[0]) * piece[1] for piece, end in zip(pieces, ends, strict=True))
     assert charge_ah == pytest.approx(mean_draw(currents, in_alarm=False).current_a, rel=2e-3)

@@ -11,7 +11,7 @@ from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.outage import walk as walking
 from ypomoni.core.outage.demand import Timeline
 from ypomoni.core.outage.law import COLLAPSED, accepted_a, charge, relax, terminal
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.sampling import Batch
 from ypomoni.core.things.batteries import Bank, build_pack
 
@@ -84,7 +84,7 @@ def test_the_written_out_walk_keeps_to_the_law(chemistry, gone_ratio, waiting_ra
 def test_the_walk_over_arrays_keeps_to_the_law(chemistry, gone_ratio, waiting_ratio, i, p, s, dt):
     """Voltage, current and state of every sample are the law's, a collapse included."""
     packs = [pack_of(chemistry, condition_ratio) for condition_ratio in (1.0, 0.6)]
-    batch = Batch([Outage(pack, Timeline((i, p, s), ()), Timeline((i, p, s), ()), 0.0, 9.0) for pack in packs])
+    batch = Batch([HoldoverRun(pack, Timeline((i, p, s), ()), Timeline((i, p, s), ()), 0.0, 9.0) for pack in packs])
     u, d = (np.array([ratio * pack.capacity_ah for pack in packs]) for ratio in (gone_ratio, waiting_ratio))
     currents_a, volts = batch.terminal(batch.everyone, u, d, np.array([[i, p, s]] * 2))
     moved_u, moved_d = batch.relax(batch.everyone, u, d, np.array([i, i]), np.array([dt, dt]))

@@ -69,8 +69,8 @@ def test_a_load_at_the_end_of_a_cable_ends_the_supply_when_the_referee_says(alar
     assert all(carried(s) for s in range(0, int(limit_s) - 3, 12_345))
     assert carried(limit_s - 2)
     assert not carried(limit_s + 2)
-    assert case.outage().carries(found.holdover_h - 0.01)
-    assert not case.outage().carries(found.holdover_h + 0.01)
+    assert case.run().carries(found.holdover_h - 0.01)
+    assert not case.run().carries(found.holdover_h + 0.01)
 
 
 def test_a_cable_never_lengthens_and_a_thicker_one_never_shortens():

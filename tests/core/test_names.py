@@ -1,5 +1,7 @@
 """Every number in the core ends in its unit, and every page of the user's words is documented."""
 
+import ast
+import collections
 import dataclasses
 import importlib
 import pkgutil
@@ -42,3 +44,34 @@ def test_glossary_names_every_unit_and_quantity_of_the_site_file():
     missing = [key for key in sorted(keys) if unit_of(key) is not None and f"`{key}`" not in glossary]
     assert missing == []
     assert used
+
+
+# Names that stand in several modules on purpose, and why.
+SHARED_NAMES = {"init_app": "each module of the web edge has one, called by the factory"}
+
+
+def public_names():
+    """Yield the public names every module defines, but for views and commands: those are addresses, reached by their folder."""
+    for path in (ROOT / "src").rglob("*.py"):
+        text = path.read_text()
+        if "Blueprint(" in text or "cli" in path.parts:
+            continue
+        for node in ast.parse(text).body:
+            if isinstance(node, ast.ClassDef | ast.FunctionDef) and not node.name.startswith("_"):
+                yield node.name, str(path.relative_to(ROOT))
+
+
+def test_one_name_means_one_thing():
+    """No two modules define the same public name."""
+    places = collections.defaultdict(list)
+    for name, path in public_names():
+        places[name].append(path)
+    assert len(places) > 500
+    assert {name: paths for name, paths in places.items() if len(paths) > 1 and name not in SHARED_NAMES} == {}
+
+
+def test_the_glossary_lists_the_words_of_the_code():
+    """Every word that names a room or a central class has its meaning."""
+    words = (ROOT / "docs" / "glossary.md").read_text().split("## Words of the code")[1]
+    for word in ("bank", "burst", "case", "finding", "limit", "outage", "piece", "profile", "row", "stretch", "verdict", "field", "record"):
+        assert f"| {word}" in words

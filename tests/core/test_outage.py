@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, build_timeline
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.walk import walk
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
@@ -70,7 +70,7 @@ def both(loads, condition, chemistry="lead_agm", block_v=12.0, capacity_ah=7.0, 
         "r1": pack.r1_h,
         "ocv": list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True)),
     }
-    return Outage(pack, standby, alarm, alarm_h, threshold_v), plain
+    return HoldoverRun(pack, standby, alarm, alarm_h, threshold_v), plain
 
 
 def agree(ours_s, theirs_s):
@@ -98,7 +98,7 @@ def test_end_of_standby_and_of_a_final_alarm_agrees_with_the_referee(behaviour, 
     assert agree(outage.standby_stop().t_h * 3600, referee.run(plain, loads, 0.03, 10.5, 1e9, 0))
     alarm_at_h = round(0.5 * outage.standby_stop().t_h, 2)
     u, d = outage.state_at(alarm_at_h)
-    ours = walk(outage.pack, 10.5, u, d, outage.alarm.pieces(alarm_at_h, 300.0), 300.0)
+    ours = walk(outage.pack, 10.5, u, d, outage.alarm.stretches(alarm_at_h, 300.0), 300.0)
     assert agree(ours.t_h * 3600, referee.run(plain, loads, 0.03, 10.5, alarm_at_h * 3600, 1e7))
 
 
@@ -177,7 +177,7 @@ def test_holdover_of_random_sites_by_trying_every_start(seed):
     for _ in range(25):
         case = random_case(rnd)
         holdover = case.holdover()
-        every = case.outage()
+        every = case.run()
         every._skip_ahead = lambda: None
         t, end_h, alarm_h = holdover.holdover_h, every.standby_stop().t_h, every.alarm_h
         slack_h = max(1.5 / 3600, 1e-3 * t)

@@ -269,5 +269,5 @@ def test_years_of_self_discharge_end_in_spent_charge_and_a_waiting_alarm_is_carr
     waiting = case_of(None, [{"standby": {"current_a": 0.0}, "alarm": {"current_a": 1.0, "provenance": "measured"}}])
     found = waiting.holdover()
     assert 2.5 * 8766 < found.holdover_h < found.endurance_h < 5 * 8766
-    assert waiting.outage().is_carried(found.holdover_h - 1)
-    assert not waiting.outage().is_carried(found.holdover_h + 1)
+    assert waiting.run().is_carried(found.holdover_h - 1)
+    assert not waiting.run().is_carried(found.holdover_h + 1)

@@ -146,5 +146,5 @@ def test_what_is_carried_is_what_the_holdover_says(
     holdover_h = found.holdover_h
     assert found.end.cause is not EndCause.HORIZON
     if holdover_h > 0.05:
-        assert case.outage().carries(0.98 * holdover_h)
-    assert not case.outage().carries(holdover_h * times + 0.01)
+        assert case.run().carries(0.98 * holdover_h)
+    assert not case.run().carries(holdover_h * times + 0.01)

@@ -11,8 +11,8 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.recharge import charge_current_a, closed_form_h, recovery_beside, simulate_recovery
 from ypomoni.core.requirements import Derating
 from ypomoni.core.sizing.derated import size_derated
+from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.sizing.plain import size_plain
-from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.sizing.sold_list import sold_banks
 from ypomoni.core.sizing.standard_formula import size_standard_formula
 from ypomoni.core.sizing.standby_alarm_margin import size_standby_alarm_margin
@@ -21,8 +21,8 @@ from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 
 AGM_7 = Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=7)
-HEAVY_ALARM = Profile(standby_current_a=0.25, alarm_current_a=2.0, standby_h=24, alarm_h=0.5)
-LIGHT_ALARM = Profile(standby_current_a=0.25, alarm_current_a=0.3, standby_h=24, alarm_h=0.5)
+HEAVY_ALARM = DutyCycle(standby_current_a=0.25, alarm_current_a=2.0, standby_h=24, alarm_h=0.5)
+LIGHT_ALARM = DutyCycle(standby_current_a=0.25, alarm_current_a=0.3, standby_h=24, alarm_h=0.5)
 
 
 def test_formulas_by_hand():
@@ -45,7 +45,7 @@ def test_simulated_capacity_is_the_smallest_that_carries_aged_and_cold():
     case = case_of()
     for ratio, carried in ((1.0005, True), (0.99, False)):
         bank = case.bank.with_c20_ah(required_ah * ratio)
-        outage = case.outage(bank=bank, condition_ratio=0.8, temperature_degc=5, sizing=True)
+        outage = case.run(bank=bank, condition_ratio=0.8, temperature_degc=5, sizing=True)
         assert (outage.holdover().holdover_h >= 24 - 1e-3) is carried
 
 

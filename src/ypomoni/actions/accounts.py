@@ -112,7 +112,7 @@ def accept_invitation(connection: Connection, passwords: Passwords, token: str, 
     account = create_account(
         connection, passwords, organisation_id=invitation["organisation_id"], email=invitation["email"], name=name, password=password
     )
-    store.accept_invitation(connection, invitation["id"])
+    store.mark_invitation_accepted(connection, invitation["id"])
     return account
 
 

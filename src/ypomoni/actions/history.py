@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.company import Change, in_batches
 from ypomoni.actions.edit import check_whole, find, log_change
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.news import Change, in_batches
 from ypomoni.documents.faults import Fault
 from ypomoni.records.field import Row
 from ypomoni.storage.changes import select_history

@@ -112,7 +112,7 @@ def chosen_of(proposal: Proposal, option: int | None) -> Proposal | Relaxation:
     return proposal.relaxations[option]
 
 
-def accept(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[Row, int]:
+def accept_answer(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[Row, int]:
     """Make all moves of a proposal, or one of them, and the larger battery that goes with them. Returns the plan and how many loads moved.
 
     Raises

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, create_model
-from pydantic import Field as Limits
+from pydantic import Field as Bounds
 
 from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Nests, Real, Reference, Whole, Word, YesNo, fields_of
 
@@ -31,10 +31,10 @@ def _moment(text: str) -> str:
     return text
 
 
-Key = Annotated[str, Limits(strict=True, min_length=1, max_length=80, pattern=PRINTABLE)]
-Temperature = Annotated[float, Limits(strict=True, allow_inf_nan=False, ge=-60, le=90)]
-Text = Annotated[str, Limits(strict=True, max_length=1000), AfterValidator(_plain)]
-When = Annotated[str, Limits(strict=True, max_length=40), AfterValidator(_moment)]
+Key = Annotated[str, Bounds(strict=True, min_length=1, max_length=80, pattern=PRINTABLE)]
+Temperature = Annotated[float, Bounds(strict=True, allow_inf_nan=False, ge=-60, le=90)]
+Text = Annotated[str, Bounds(strict=True, max_length=1000), AfterValidator(_plain)]
+When = Annotated[str, Bounds(strict=True, max_length=40), AfterValidator(_moment)]
 
 
 class Part(BaseModel):
@@ -86,7 +86,7 @@ def _model(
         elif any(f.default is MUST for _, f in inner):
             made[head] = (model, ...)
         else:
-            made[head] = (model, Limits(default_factory=model))
+            made[head] = (model, Bounds(default_factory=model))
     base = bases.get(".".join(at), Part)
     return create_model(name, __base__=base, __doc__=told or base.__doc__, **made)
 
@@ -98,31 +98,31 @@ def _annotation(field: Field, lists: Parts) -> tuple[Any, Any]:
         kind = kind | None
     if field.default is MUST:
         return kind, ...
-    return (kind, Limits(default_factory=list)) if field.default == [] else (kind, field.default)
+    return (kind, Bounds(default_factory=list)) if field.default == [] else (kind, field.default)
 
 
 def _type_of(field: Field, lists: Parts) -> Any:
     match field:
         case Real():
-            limits = Limits(strict=True, allow_inf_nan=False, gt=field.above, ge=field.least, le=field.most, lt=field.below)
+            limits = Bounds(strict=True, allow_inf_nan=False, gt=field.above, ge=field.least, le=field.most, lt=field.below)
             return Annotated[float, limits]
         case Whole():
-            return Annotated[int, Limits(strict=True, ge=field.least, le=field.most)]
+            return Annotated[int, Bounds(strict=True, ge=field.least, le=field.most)]
         case Word():
             return field.one_of or Literal[tuple(field.words)]
         case Line(is_key=True):
             return Key
         case Line(may_be_blank=True):
-            return Annotated[str, Limits(strict=True, max_length=field.longest), AfterValidator(_plain)]
+            return Annotated[str, Bounds(strict=True, max_length=field.longest), AfterValidator(_plain)]
         case Line():
-            return Annotated[str, Limits(strict=True, min_length=1, max_length=field.longest, pattern=PRINTABLE)]
+            return Annotated[str, Bounds(strict=True, min_length=1, max_length=field.longest, pattern=PRINTABLE)]
         case Flag() | YesNo():
-            return Annotated[bool, Limits(strict=True)]
+            return Annotated[bool, Bounds(strict=True)]
         case Many(part=None):
-            return Annotated[list[Temperature], Limits(min_length=field.most, max_length=field.most)]
+            return Annotated[list[Temperature], Bounds(min_length=field.most, max_length=field.most)]
         case Many():
             entry: Any = Text if field.part is str else lists[str(field.file_path)]
-            return Annotated[list[entry], Limits(max_length=field.most)]
+            return Annotated[list[entry], Bounds(max_length=field.most)]
         case Moment():
             return When
         case Reference():

@@ -99,7 +99,7 @@ def list_open_invitations(connection: Connection, organisation_id: int) -> list[
     return every(connection, _OPEN_INVITATIONS, (organisation_id,))
 
 
-def accept_invitation(connection: Connection, invitation_id: int) -> None:
+def mark_invitation_accepted(connection: Connection, invitation_id: int) -> None:
     """Mark an invitation as accepted."""
     _sure(one(connection, _ACCEPT, (invitation_id,)))
 

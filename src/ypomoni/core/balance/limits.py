@@ -13,7 +13,7 @@ from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import size_by
-from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.sizing.duty_cycle import duty_cycle_of
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
@@ -67,7 +67,7 @@ def meets(supply: Supply, loads: tuple[Load, ...]) -> bool:
 
 def carries(case: Case) -> bool:
     """Say whether a supply that draws keeps the limits of its charge: the prescribed formula, and its hours by the simulation."""
-    return all(s.is_met for s in _formula_of(case)) and case.outage().carries(case.requirement.standby_h)
+    return all(s.is_met for s in _formula_of(case)) and case.run().carries(case.requirement.standby_h)
 
 
 def standings(figures: Figures) -> tuple[Standing, ...]:
@@ -124,7 +124,7 @@ def _formula_of(case: Case) -> tuple[Standing, ...]:
     method = case.requirement.method
     if method is Method.SIMULATION:
         return ()
-    asked_ah = size_by(method, profile_of(case), case.requirement, case, case.supply.nominal_v).required_ah
+    asked_ah = size_by(method, duty_cycle_of(case), case.requirement, case, case.supply.nominal_v).required_ah
     return _formula_standing(asked_ah, case.bank.rated_c20_ah)
 
 

@@ -18,7 +18,7 @@ from ypomoni.core.outage.walk import walk
 from ypomoni.core.outage.why import named_bursts
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import explain_disagreement, size_by, size_by_all_methods
-from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.sizing.duty_cycle import duty_cycle_of
 from ypomoni.core.telling.results import Band, EndState, LimitedBy, LoadShare, Scenarios, SupplyResult
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
@@ -80,13 +80,13 @@ def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
 def _with_methods(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool) -> SupplyResult:
     requirement, nominal_v = case.requirement, case.supply.nominal_v
     known = case if hindrance is None else None
-    profile = profile_of(case)
+    cycle = duty_cycle_of(case)
     if not in_full:
         prescribed = requirement.method
         if prescribed is Method.SIMULATION:
             return result
-        return replace(result, methods=(size_by(prescribed, profile, requirement, known, nominal_v),))
-    methods = size_by_all_methods(profile, requirement, known, nominal_v)
+        return replace(result, methods=(size_by(prescribed, cycle, requirement, known, nominal_v),))
+    methods = size_by_all_methods(cycle, requirement, known, nominal_v)
     told = explain_disagreement(case, methods, requirement.method) if known else ()
     return replace(result, methods=methods, disagreement=told)
 
@@ -126,7 +126,7 @@ def _with_holdover(result: SupplyResult, case: Case, supply: Supply, today: Hold
     has_bursts = any(load.bursts for load in case.loads)
     averaged_h = case.holdover(averaged=True).holdover_h if has_bursts else None
     limited_by, lowered_h = find_limit(case, today, averaged_h)
-    outage = case.outage()
+    outage = case.run()
     pack = outage.pack
     missing_ah = max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0)
     bursts, burst_a = named_bursts(case.currents, today.end) if today.end.in_burst else ((), 0.0)
@@ -201,7 +201,7 @@ def _drained_after_h(case: Case, standby_a: float) -> float | None:
     supply = case.supply
     if not supply.of_kind.shares_charger or supply.supply_current_a is None or supply.supply_current_a >= standby_a:
         return None
-    pack = case.outage().pack
+    pack = case.run().pack
     missing_a = standby_a - supply.supply_current_a
     return walk(pack, case.threshold.threshold_v, pack.start_u_ah, 0.0, [(0.0, missing_a, 0.0, 0.0)], HORIZON_H).t_h
 
@@ -218,7 +218,7 @@ def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[L
             at_end_voltage=case.threshold.origin is ThresholdOrigin.CHEMISTRY,
             in_burst=end.in_burst,
             in_alarm=end.in_alarm,
-            charge_left_ratio=1.0 - end.u_ah / case.outage().pack.capacity_ah,
+            charge_left_ratio=1.0 - end.u_ah / case.run().pack.capacity_ah,
             evenly_spread_h=lambda: averaged_h or 0.0,
             lowered_h=lambda: _lowered_h(case),
         )

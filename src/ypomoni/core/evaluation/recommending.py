@@ -15,7 +15,7 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, size_by, sold_banks
-from ypomoni.core.sizing.profile import profile_of
+from ypomoni.core.sizing.duty_cycle import duty_cycle_of
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_CHARGERS_A
 from ypomoni.core.telling.results import Finding, MethodResult, Severity, SoldBank, SupplyResult, Verdict
 from ypomoni.core.telling.wording import (
@@ -179,8 +179,8 @@ def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, 
         return {m.method: m.required_ah for m in methods if m.method in wanted}
     bank = replace(case.bank, table=None, resistance_ohm=None, bms=None)
     fresh = Case(replace(case.supply, bank=bank), case.loads)
-    profile = profile_of(fresh)
-    return {m: size_by(m, profile, case.requirement, fresh, case.supply.nominal_v).required_ah for m in wanted}
+    cycle = duty_cycle_of(fresh)
+    return {m: size_by(m, cycle, case.requirement, fresh, case.supply.nominal_v).required_ah for m in wanted}
 
 
 def _risks(findings: tuple[Finding, ...]) -> tuple[str, ...]:
@@ -208,7 +208,7 @@ def _why_no_capacity(case: Case) -> str:
 
 
 def _some_capacity_carries(case: Case) -> bool:
-    return size_by(Method.SIMULATION, profile_of(case), case.requirement, case, case.supply.nominal_v).required_ah is not None
+    return size_by(Method.SIMULATION, duty_cycle_of(case), case.requirement, case, case.supply.nominal_v).required_ah is not None
 
 
 def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:

@@ -11,6 +11,25 @@ from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import ChargeMode, Supply
 from ypomoni.core.units import HOURS_PER_DAY
 
+# Of these findings, those that are about the battery itself and stand on its sheet.
+OF_BATTERY = frozenset(
+    {
+        "bank_past_age",
+        "bank_voltage_mismatch",
+        "table_row_suspect",
+        "voltage_delay",
+        "current_above_cell",
+        "cell_size_unknown",
+        "too_many_strings",
+        "ventilation",
+        "no_cutoff",
+        "cutoff_below_end",
+        "life_shortened_by_heat",
+        "too_hot",
+        "too_cold",
+    }
+)
+
 # A cut-off that is so little under the cell's limit is at it.
 CUTOFF_TOLERANCE_RATIO = 0.01
 # Lithium without a protection that states its limit: so many times its 20-hour capacity. [1/h]

@@ -8,6 +8,13 @@ from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
 from ypomoni.core.things.supplies import ChargeMode
 
+# Of these findings, those that are about the battery itself and stand on its sheet.
+OF_BATTERY = frozenset(
+    {
+        "charger_too_strong",
+    }
+)
+
 
 def check_charger(facts: Facts) -> list[Finding]:
     """Return what the charger gives rise to beside the load."""

@@ -12,6 +12,22 @@ from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import ChargeMode, Supply
 from ypomoni.core.things.supply_kinds import SupplyKind
 
+# Of these findings, those that are about the battery itself and stand on its sheet.
+OF_BATTERY = frozenset(
+    {
+        "primary_charged",
+        "charge_voltage_dangerous",
+        "charge_voltage_high",
+        "charge_voltage_low",
+        "no_balancing",
+        "no_current_limit",
+        "charge_below_freezing",
+        "charge_in_heat",
+        "float_in_heat",
+        "nimh_continuous",
+    }
+)
+
 # Belongs to every limit of a charge voltage. [V a cell]
 TOLERANCE_V = 0.005
 # What the limits of lead move by, from 25 °C, where the charge voltage does not follow the temperature itself.

@@ -35,7 +35,7 @@ def judge_buses(plan: Plan) -> dict[str, list[Finding]]:
     return found
 
 
-def check_company(facts: Facts) -> Iterator[Finding]:
+def check_sharing(facts: Facts) -> Iterator[Finding]:
     """Yield conveniences beside life safety, and loads of a fire supply of which nobody has said what they are for."""
     is_fire = facts.requirement.purpose is SystemPurpose.FIRE
     safety = [load for load in facts.loads if load.purpose is Purpose.LIFE_SAFETY]

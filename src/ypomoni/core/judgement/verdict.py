@@ -12,7 +12,7 @@ from ypomoni.core.judgement.holdover import check_holdover, check_paper
 from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
 from ypomoni.core.judgement.output import check_output
-from ypomoni.core.judgement.sharing import check_company
+from ypomoni.core.judgement.sharing import check_sharing
 from ypomoni.core.outage.case import Hindrance, hindrance_of
 from ypomoni.core.telling.results import Finding, LimitedBy, Severity, SupplyResult, Verdict, worst_of
 from ypomoni.core.telling.wording import say_hours, say_required_h
@@ -51,7 +51,7 @@ def _stated(facts: Facts) -> Iterator[Finding]:
     yield from check_bank(facts)
     yield from check_cables(facts)
     yield from check_locks(facts.loads)
-    yield from check_company(facts)
+    yield from check_sharing(facts)
     yield from check_improbable(facts.loads)
 
 

@@ -17,7 +17,7 @@ READ_A_MINUTE = "Read for a minute: the mean, and the least and greatest you see
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Advice:
+class HookupAdvice:
     """How to hook up, on which jack and range, for how long to read, and what to mind."""
 
     hookup: Hookup
@@ -26,7 +26,7 @@ class Advice:
     cautions: tuple[str, ...]
 
 
-def advise_hookup(point: MeasuringPoint, instrument: Instrument, *, expected_a: float, peak_a: float, transmits: bool) -> Advice:
+def advise_hookup(point: MeasuringPoint, instrument: Instrument, *, expected_a: float, peak_a: float, transmits: bool) -> HookupAdvice:
     """Return how to read a point with an instrument.
 
     Parameters
@@ -40,21 +40,21 @@ def advise_hookup(point: MeasuringPoint, instrument: Instrument, *, expected_a: 
     if hookup is Hookup.CLAMP:
         return _clamp(instrument, expected_a, peak_a)
     if hookup is Hookup.POWER_METER:
-        return Advice(
+        return HookupAdvice(
             hookup=hookup, jack="", reading=_read_for(None), cautions=("It shows the mains side, so it never counts as load by itself.",)
         )
     return _series(point, instrument, expected_a, peak_a, transmits=transmits)
 
 
-def _clamp(instrument: Instrument, expected_a: float, peak_a: float) -> Advice:
+def _clamp(instrument: Instrument, expected_a: float, peak_a: float) -> HookupAdvice:
     cautions = ["Zero it away from the conductor first, and clamp one conductor only."]
     if expected_a < CLAMP_FROM_A:
         cautions.append(f"{say_amps(expected_a)} is little for a clamp. Below about {say_amps(CLAMP_FROM_A)} go in series.")
     cautions += _beyond(instrument, max(expected_a, peak_a))
-    return Advice(hookup=Hookup.CLAMP, jack="its highest range first", reading=_read_for(None), cautions=tuple(cautions))
+    return HookupAdvice(hookup=Hookup.CLAMP, jack="its highest range first", reading=_read_for(None), cautions=tuple(cautions))
 
 
-def _series(point: MeasuringPoint, instrument: Instrument, expected_a: float, peak_a: float, *, transmits: bool) -> Advice:
+def _series(point: MeasuringPoint, instrument: Instrument, expected_a: float, peak_a: float, *, transmits: bool) -> HookupAdvice:
     greatest_a = max(expected_a, peak_a)
     chosen = _range(instrument, greatest_a, transmits=transmits)
     highest = instrument.ranges[-1] if instrument.ranges else None
@@ -80,7 +80,7 @@ def _series(point: MeasuringPoint, instrument: Instrument, expected_a: float, pe
             )
     if point.kind is PointKind.DEVICE and not transmits:
         cautions.append("A single device can also be fed from a bench supply set to the battery's volts, current limit first.")
-    return Advice(hookup=Hookup.SERIES, jack=jack, reading=_read_for(chosen.longest_s if chosen else None), cautions=tuple(cautions))
+    return HookupAdvice(hookup=Hookup.SERIES, jack=jack, reading=_read_for(chosen.longest_s if chosen else None), cautions=tuple(cautions))
 
 
 def _beyond(instrument: Instrument, greatest_a: float) -> list[str]:

@@ -17,7 +17,7 @@ from ypomoni.core.outage.demand import (
     total_draw,
 )
 from ypomoni.core.outage.ends import Holdover
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.uncertainty import best_currents, expected_currents, half_width_a, sizing_currents, worst_currents
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import NO_DRAW, Draw, Load
@@ -228,7 +228,7 @@ class Case:
         """Return the expected demand in standby and in alarm; ``cold`` with thermostats as on the coldest days."""
         return self._cold_timelines if cold else self._expected_timelines
 
-    def outage(
+    def run(
         self,
         *,
         condition_ratio: float | None = None,
@@ -239,7 +239,7 @@ class Case:
         threshold_v: float | None = None,
         bank: Bank | None = None,
         sizing: bool = False,
-    ) -> Outage:
+    ) -> HoldoverRun:
         """Return an outage under assumptions; whatever is not given is as expected today, at the typical temperature.
 
         ``changed`` are other currents of one load.
@@ -254,9 +254,11 @@ class Case:
         )
         cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
         standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
-        return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v)
+        return HoldoverRun(
+            pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v
+        )
 
-    def outage_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> Outage:
+    def run_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> HoldoverRun:
         """Return the outage of other currents of every load, with a bank of another condition and capacity."""
         own_a, degc = self.supply.own_current_a, self.supply.typical_degc
         pack = build_pack(
@@ -267,11 +269,11 @@ class Case:
             starts_at_ratio=self.supply.starts_at_ratio,
         )
         standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
-        return Outage(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
+        return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
 
     def holdover(self, **assumptions) -> Holdover:
         """Return the holdover under assumptions; see `outage`."""
-        return self.outage(**assumptions).holdover()
+        return self.run(**assumptions).holdover()
 
 
 def read_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:

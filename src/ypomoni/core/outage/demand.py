@@ -23,8 +23,8 @@ LARGEST_DENOMINATOR = 2_000
 MOST_PERIODS = 30
 MOST_EDGES_OF_PATTERN = 4_000
 
-Piece = tuple[float, float, float, float]
-"""Start of a piece of constant demand and its draw: (t, A, W, S)."""
+Stretch = tuple[float, float, float, float]
+"""Start of a stretch of constant demand and its draw: (t, A, W, S)."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,9 +151,9 @@ class Timeline:
         self.common_period_h = min(longest_h, common_period_h(w.period_h for t in trains for w in t.waves))
         # From here on the pattern of bursts repeats.
         self.settled_h = min(longest_h, max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0))
-        self._chunks: dict[tuple[float, float], list[Piece]] = {}
+        self._chunks: dict[tuple[float, float], list[Stretch]] = {}
         self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
-        self._window: tuple[float, float, list[Piece]] | None = None
+        self._window: tuple[float, float, list[Stretch]] | None = None
 
     def whole_periods(self, until_h: float) -> tuple[float, int]:
         """Return from where on the pattern of bursts repeats in whole periods, and how many of them end before a time. [h]"""
@@ -166,8 +166,8 @@ class Timeline:
         """Return what is drawn at most, every burst at once."""
         return _at_once(self.base, self.trains)
 
-    def pieces(self, a: float, b: float) -> list[Piece]:
-        """Return the pieces of constant demand from a to b; the first starts at a."""
+    def stretches(self, a: float, b: float) -> list[Stretch]:
+        """Return the stretches of constant demand from a to b; the first starts at a."""
         i, p, g = self.base
         changes: list[tuple[float, float, float, float]] = []
         for train in self.trains:
@@ -177,39 +177,39 @@ class Timeline:
             for edge, step in train.steps(a, b, excess):
                 changes.append((edge, step * unit_i, step * unit_p, step * unit_g))
         changes.sort()
-        found: list[Piece] = [(a, i, p, g)]
+        found: list[Stretch] = [(a, i, p, g)]
         for t, di, dp, dg in changes:
             i, p, g = i + di, p + dp, g + dg
             # What is left of adding and taking away the same number is rounding, not draw.
-            piece = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
+            stretch = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
             if t - found[-1][0] <= SAME_TIME_H:
-                found[-1] = (found[-1][0], piece[1], piece[2], piece[3])
+                found[-1] = (found[-1][0], stretch[1], stretch[2], stretch[3])
             else:
-                found.append(piece)
+                found.append(stretch)
         return found
 
-    def chunk(self, a: float, b: float) -> list[Piece]:
-        """Return `pieces`, remembered: the same stretches are walked again with other banks."""
+    def chunk(self, a: float, b: float) -> list[Stretch]:
+        """Return `stretches`, remembered: the same stretches are walked again with other banks."""
         known = self._chunks.get((a, b))
         if known is None:
             if len(self._chunks) > 512:
                 self._chunks.clear()
-            known = self._chunks[(a, b)] = self.pieces(a, b)
+            known = self._chunks[(a, b)] = self.stretches(a, b)
         return known
 
-    def window(self, a: float, b: float) -> list[Piece]:
-        """Return `pieces`, cut from a remembered stretch: many alarms start close to each other."""
+    def window(self, a: float, b: float) -> list[Stretch]:
+        """Return `stretches`, cut from a remembered stretch: many alarms start close to each other."""
         if not self.trains:
             return [(a, self.base[0], self.base[1], self.base[2])]
         if self._window is None or a < self._window[0] or b > self._window[1]:
             begin, end = max(0.0, a - self.common_period_h), b + self.common_period_h
-            self._window = (begin, end, self.pieces(begin, end))
-        pieces = self._window[2]
-        # A piece that starts within a hair of a is the one in force just after a.
-        first = max(0, bisect.bisect_right(pieces, (a + SAME_TIME_H, math.inf)) - 1)
-        last = bisect.bisect_left(pieces, (b - SAME_TIME_H,))
-        _, i, p, g = pieces[first]
-        return [(a, i, p, g), *pieces[first + 1 : last]]
+            self._window = (begin, end, self.stretches(begin, end))
+        stretches = self._window[2]
+        # A stretch that starts within a hair of a is the one in force just after a.
+        first = max(0, bisect.bisect_right(stretches, (a + SAME_TIME_H, math.inf)) - 1)
+        last = bisect.bisect_left(stretches, (b - SAME_TIME_H,))
+        _, i, p, g = stretches[first]
+        return [(a, i, p, g), *stretches[first + 1 : last]]
 
     def edges(self, a: float, b: float) -> list[float]:
         """Return every edge strictly between a and b, sorted."""
@@ -245,10 +245,10 @@ class Timeline:
         if a in self._shares:
             return self._shares[a]
         b = a + self.common_period_h
-        pieces = self.pieces(a, b)
-        ends = [piece[0] for piece in pieces[1:]] + [b]
+        stretches = self.stretches(a, b)
+        ends = [stretch[0] for stretch in stretches[1:]] + [b]
         levels: dict[tuple[float, float, float], float] = {}
-        for (t, i, p, g), end in zip(pieces, ends, strict=True):
+        for (t, i, p, g), end in zip(stretches, ends, strict=True):
             level = (round(i, 9), round(p, 9), round(g, 9))
             levels[level] = levels.get(level, 0.0) + (end - t) / (b - a)
         found = self._shares[a] = [(share, *level) for level, share in levels.items()]

@@ -50,7 +50,7 @@ class Holdover:
 
 def end_of(pack: Pack, timeline: Timeline, threshold_v: float, stop: Stop, *, in_alarm: bool) -> End:
     """Return what ended a run that stopped, with what was drawn just then. ``threshold_v`` is the end but for cables. [V]"""
-    i, p, s = timeline.pieces(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
+    i, p, s = timeline.stretches(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
     current_a, terminal_v = terminal(pack, stop.u_ah, stop.d_ah, i, p, s)
     rest_v = terminal(pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
     asking = max(timeline.floors, key=lambda f: f.floor_v(stop.t_h), default=None)

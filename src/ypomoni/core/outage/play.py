@@ -2,7 +2,7 @@
 
 The same battery model as `run`, with what a holdover has no need of: a temperature that moves over the day, a bank
 that is not full, an alarm at a given instant, and everything that is crossed on the way down: warning, each load's least voltage, cut-off.
-A current in Ah per h does not depend on temperature, only what is left of the capacity and the resistance do; so a piece of constant
+A current in Ah per h does not depend on temperature, only what is left of the capacity and the resistance do; so a stretch of constant
 current stays exact, and the temperature is taken at its ends.
 """
 
@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ypomoni.core.outage.demand import Piece, Timeline
+from ypomoni.core.outage.demand import Stretch, Timeline
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 from ypomoni.core.things.batteries import Pack
@@ -22,7 +22,7 @@ LONGEST_STEP_H = 0.25
 # Nor is one longer than this part of the whole, so that a curve is drawn where it bends.
 STEPS_COUNT = 160
 CROSSING_H = 0.05 / 3600.0
-MOST_PIECES = 6_000
+MOST_STRETCHES = 6_000
 COLLAPSE_RATIO = 1.002
 COLDEST_HOUR_H = 5.0
 
@@ -57,7 +57,7 @@ class Mark(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Limit:
+class WatchedVoltage:
     """A voltage that is watched: whose it is, and whether the equipment's end is reached there. ``at_v`` gives it just after a time. [V]"""
 
     mark: Mark
@@ -127,7 +127,7 @@ class Player:
         pack_at: Callable[[float], Pack],
         standby: Timeline,
         alarm: Timeline,
-        limits: Iterable[Limit],
+        limits: Iterable[WatchedVoltage],
         curve: DayCurve,
         *,
         alarm_at_h: float | None,
@@ -159,7 +159,7 @@ class Player:
         spread_h = self._spread_h(averaged_until_h)
         for timeline, in_alarm, end_h in self._legs(*spread_h):
             if in_alarm and t == self.alarm_at_h:
-                self._note(t, u, d, timeline.pieces(t, end_h)[0][1:], Mark.ALARM, "the alarm begins", None, in_alarm=True)
+                self._note(t, u, d, timeline.stretches(t, end_h)[0][1:], Mark.ALARM, "the alarm begins", None, in_alarm=True)
             u, d = self._leg(timeline, t, end_h, u, d, in_alarm=in_alarm)
             if self.over:
                 break
@@ -201,17 +201,17 @@ class Player:
     def _leg(self, timeline: Timeline, a: float, b: float, u: float, d: float, *, in_alarm: bool) -> tuple[float, float]:
         if b <= a:
             return u, d
-        pieces = timeline.pieces(a, b)
-        for n, piece in enumerate(pieces):
-            end_h = pieces[n + 1][0] if n + 1 < len(pieces) else b
-            u, d = self._piece(piece, end_h, u, d, in_alarm=in_alarm)
+        stretches = timeline.stretches(a, b)
+        for n, stretch in enumerate(stretches):
+            end_h = stretches[n + 1][0] if n + 1 < len(stretches) else b
+            u, d = self._stretch(stretch, end_h, u, d, in_alarm=in_alarm)
             if self.over:
                 break
         return u, d
 
-    def _piece(self, piece: Piece, end_h: float, u: float, d: float, *, in_alarm: bool) -> tuple[float, float]:
-        """Walk one piece of constant demand in steps, noting what is crossed; the limits of its start hold throughout."""
-        t, draw = piece[0], piece[1:]
+    def _stretch(self, stretch: Stretch, end_h: float, u: float, d: float, *, in_alarm: bool) -> tuple[float, float]:
+        """Walk one stretch of constant demand in steps, noting what is crossed; the limits of its start hold throughout."""
+        t, draw = stretch[0], stretch[1:]
         limits = [(limit, limit.at_v(t, in_alarm)) for limit in self.limits]
         i0, v0 = terminal(self.pack(t), u, d, *draw)
         self._sample(t, u, d, i0, v0)
@@ -246,7 +246,7 @@ class Player:
 
     def _cross(
         self,
-        limits: list[tuple[Limit, float]],
+        limits: list[tuple[WatchedVoltage, float]],
         t0: float,
         t1: float,
         u0: float,
@@ -258,7 +258,7 @@ class Player:
         in_alarm: bool,
     ) -> None:
         """Note every limit that lies above the voltage at the end of a step (v1), in the order in which they were crossed."""
-        found: list[tuple[float, Limit, float]] = []
+        found: list[tuple[float, WatchedVoltage, float]] = []
         for limit, limit_v in limits:
             if limit not in self.limits or v1 >= limit_v:
                 continue

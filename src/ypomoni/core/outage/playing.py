@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.outage.case import Case, ThresholdOrigin
 from ypomoni.core.outage.demand import Floor, LoadCurrents, Timeline, contribution
-from ypomoni.core.outage.play import MOST_PIECES, DayCurve, Event, Limit, Mark, Played, Player
+from ypomoni.core.outage.play import MOST_STRETCHES, DayCurve, Event, Mark, Played, Player, WatchedVoltage
 from ypomoni.core.outage.run import HORIZON_H
 from ypomoni.core.telling.results import LowBatteryWarning
 from ypomoni.core.things.batteries import Pack, build_pack
@@ -83,11 +83,11 @@ def play_supply(
     if evenly_spread:
         return played(longest_h, longest_h)
     edges_count = standby.edges_per_hour * longest_h
-    if edges_count <= MOST_PIECES:
+    if edges_count <= MOST_STRETCHES:
         return played(longest_h, 0.0)
     averaged = played(longest_h, longest_h)
     about_h = averaged.lasts_h
-    window_h = MOST_PIECES / standby.edges_per_hour
+    window_h = MOST_STRETCHES / standby.edges_per_hour
     for times in (0.8, 2.0, 4.0, 8.0):
         begin_h = max(0.0, about_h - times * window_h)
         found = played(min(longest_h, about_h + window_h), begin_h)
@@ -124,10 +124,10 @@ def _lasts_about_h(case: Case, pack: Pack, conditions: Conditions) -> float:
     return max(hours_h, 0.05)
 
 
-def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool = False) -> list[Limit]:
+def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool = False) -> list[WatchedVoltage]:
     """Return every voltage worth watching: the warning, each load's least one with its cable, the cut-off, the battery's own end."""
     supply = case.supply
-    found: list[Limit] = []
+    found: list[WatchedVoltage] = []
     if supply.low_battery_v is not None:
         found.append(_fixed(Mark.WARNING, f"low-battery warning of {supply.name}", supply.low_battery_v))
     end_v, cutoff_v = case.bank.end_v, supply.cutoff_v if cutoff_v is None else cutoff_v
@@ -152,18 +152,18 @@ def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool 
     return found
 
 
-def _limit_of_load(c: LoadCurrents, *, ends_run: bool, evenly_spread: bool) -> Limit:
+def _limit_of_load(c: LoadCurrents, *, ends_run: bool, evenly_spread: bool) -> WatchedVoltage:
     """Return the least voltage of a load that states one: at the battery, so with what its cable loses just then."""
     load, min_v = c.load, c.load.battery_min_v or 0.0
     if load.cable_ohm <= 0:
         return _fixed(Mark.LOAD_LOST, load.name, min_v, ends_equipment=load.essential, ends_run=ends_run)
     drawn = [contribution(c, in_alarm=state, averaged=evenly_spread) for state in (False, True)]
     pair = tuple(Floor(load.name, min_v, load.cable_ohm, *draw) for draw in drawn)
-    return Limit(mark=Mark.LOAD_LOST, owner=load.name, at_v=_floor_of(pair), ends_equipment=load.essential, ends_run=ends_run)
+    return WatchedVoltage(mark=Mark.LOAD_LOST, owner=load.name, at_v=_floor_of(pair), ends_equipment=load.essential, ends_run=ends_run)
 
 
-def _fixed(mark: Mark, owner: str, limit_v: float, *, ends_equipment: bool = False, ends_run: bool = False) -> Limit:
-    return Limit(mark=mark, owner=owner, at_v=lambda _t, _alarm: limit_v, ends_equipment=ends_equipment, ends_run=ends_run)
+def _fixed(mark: Mark, owner: str, limit_v: float, *, ends_equipment: bool = False, ends_run: bool = False) -> WatchedVoltage:
+    return WatchedVoltage(mark=mark, owner=owner, at_v=lambda _t, _alarm: limit_v, ends_equipment=ends_equipment, ends_run=ends_run)
 
 
 def _floor_of(pair: tuple[Floor, ...]) -> Callable[[float, bool], float]:

@@ -11,7 +11,7 @@ import itertools
 import math
 from functools import cached_property
 
-from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Piece, Timeline, common_period_h
+from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Stretch, Timeline, common_period_h
 from ypomoni.core.outage.ends import NUDGE_H, End, Holdover, end_of
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.outage.order import Order, compare_demand
@@ -31,7 +31,7 @@ MANY_CHANGES_COUNT = 200
 BISECTION_H = 0.1 / 3600.0
 
 
-class Outage:
+class HoldoverRun:
     """One pack under one demand. Holds the walked states, so that many alarm starts can be asked of it."""
 
     def __init__(self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float) -> None:
@@ -68,20 +68,20 @@ class Outage:
         timeline: Timeline,
         u: float,
         d: float,
-        pieces: list[Piece],
+        stretches: list[Stretch],
         until_h: float,
         *,
         trace: list[tuple[float, float, float]] | None = None,
         locate: bool = True,
     ) -> Stop:
-        """Walk pieces of a timeline to the end of the equipment; with cables each piece has its own voltage at which that is."""
+        """Walk stretches of a timeline to the end of the equipment; with cables each stretch has its own voltage at which that is."""
         if timeline.steady_floor_v is not None:
-            return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, pieces, until_h, trace, locate=locate)
-        stop = Stop(pieces[0][0], u, d, False)
-        for n, piece in enumerate(pieces):
-            end_h = pieces[n + 1][0] if n + 1 < len(pieces) else until_h
-            threshold_v = max(self.threshold_v, timeline.floor_v(piece[0]))
-            stop = walk(self.pack, threshold_v, stop.u_ah, stop.d_ah, [piece], end_h, trace, locate=locate)
+            return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, stretches, until_h, trace, locate=locate)
+        stop = Stop(stretches[0][0], u, d, False)
+        for n, stretch in enumerate(stretches):
+            end_h = stretches[n + 1][0] if n + 1 < len(stretches) else until_h
+            threshold_v = max(self.threshold_v, timeline.floor_v(stretch[0]))
+            stop = walk(self.pack, threshold_v, stop.u_ah, stop.d_ah, [stretch], end_h, trace, locate=locate)
             if stop.ended:
                 break
         return stop
@@ -218,7 +218,7 @@ class Outage:
         if mean_a <= 0 or self.standby.edges_per_hour * min(HORIZON_H, self.pack.capacity_ah / mean_a) < EXPLICIT_EDGES:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
-        averaged = Outage(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
+        averaged = HoldoverRun(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
         end_h = min(START_SHARE_RATIO * averaged.coarse_holdover_h(), PEAK_SHARE_RATIO * averaged.carries_peak_until_h(self.peak_draws()))
         start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
@@ -301,20 +301,20 @@ class Outage:
         """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
 
         By any instant an earlier start has drawn more. So the first failing start fails at the very end of its alarm; and where an alarm
-        that started at t and went on for ever would end at e, no start before e − alarm fails. Each round passes one piece of demand.
+        that started at t and went on for ever would end at e, no start before e − alarm fails. Each round passes one stretch of demand.
         """
         t = begin
         while t < limit:
-            pieces = self.alarm.window(t, limit + self.alarm_h)
+            stretches = self.alarm.window(t, limit + self.alarm_h)
             u, d = self.state_at(t)
-            stop = self._walk(self.alarm, u, d, pieces, limit + self.alarm_h)
+            stop = self._walk(self.alarm, u, d, stretches, limit + self.alarm_h)
             if not stop.ended:
                 return None
             if stop.t_h <= t + self.alarm_h:
                 return t
-            n = bisect.bisect_right([piece[0] for piece in pieces], stop.t_h)
-            piece_end_h = pieces[n][0] if n < len(pieces) else limit + self.alarm_h
-            first, last = stop.t_h - self.alarm_h, min(limit, piece_end_h - self.alarm_h - NUDGE_H)
+            n = bisect.bisect_right([stretch[0] for stretch in stretches], stop.t_h)
+            stretch_end_h = stretches[n][0] if n < len(stretches) else limit + self.alarm_h
+            first, last = stop.t_h - self.alarm_h, min(limit, stretch_end_h - self.alarm_h - NUDGE_H)
             if last <= first or not self.is_carried(first + NUDGE_H):
                 t = max(t + NUDGE_H, first)
                 if not self.is_carried(min(limit, t + NUDGE_H)):

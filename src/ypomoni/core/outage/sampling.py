@@ -1,7 +1,7 @@
 """Many outages at once: the battery model of `walk` stepped over an axis of samples.
 
 Every sample has its own pack and its own draws, all share the instants at which demand changes. The rules are those of the scalar run:
-a piece of constant current is exact, a power is walked with the current at the middle of steps in which it hardly changes, and the
+a stretch of constant current is exact, a power is walked with the current at the middle of steps in which it hardly changes, and the
 holdover is the first alarm start that is not carried.
 """
 
@@ -12,15 +12,15 @@ import numpy as np
 
 from ypomoni.core.outage.demand import SAME_TIME_H, Timeline
 from ypomoni.core.outage.ends import NUDGE_H
-from ypomoni.core.outage.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, PEAK_SHARE_RATIO, START_SHARE_RATIO, Outage
+from ypomoni.core.outage.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, PEAK_SHARE_RATIO, START_SHARE_RATIO, HoldoverRun
 from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
 from ypomoni.core.things.batteries import Pack
 
 Array = np.ndarray
 CROSSING_COUNT = 44
 SEEK_COUNT = 40
-# A pattern of more pieces than this is walked with its bursts spread evenly: nobody could tell the difference.
-MOST_PATTERN_PIECES = 1_500
+# A pattern of more stretches than this is walked with its bursts spread evenly: nobody could tell the difference.
+MOST_PATTERN_STRETCHES = 1_500
 MOST_ROUNDS = 12
 # States are kept at every so many steps; in between they are walked to again.
 KEPT_EVERY_COUNT = 6
@@ -32,7 +32,7 @@ FADED = 3.0
 
 @dataclass(frozen=True, slots=True)
 class Pattern:
-    """Demand of all samples in one state: starts of pieces shared by all (n,), draws (s, n, 3), voltage of the end (s, n)."""
+    """Demand of all samples in one state: starts of stretches shared by all (n,), draws (s, n, 3), voltage of the end (s, n)."""
 
     starts_h: Array
     draws: Array
@@ -41,7 +41,7 @@ class Pattern:
     period_h: float
 
     def at(self, t: Array) -> tuple[Array, Array]:
-        """Return which piece is in force just after each time, and when it ends. [h]"""
+        """Return which stretch is in force just after each time, and when it ends. [h]"""
         if self.period_h == 0.0:
             return np.zeros(len(t), dtype=int), np.full(len(t), np.inf)
         whole_h = self.settled_h + self.period_h
@@ -59,7 +59,7 @@ class Pattern:
 
 def build_pattern(timelines: list[Timeline], threshold_v: float) -> Pattern:
     """Return the pattern of the samples' timelines in one state."""
-    if any(t.trains and t.edges_per_hour * (t.settled_h + t.common_period_h) > MOST_PATTERN_PIECES for t in timelines):
+    if any(t.trains and t.edges_per_hour * (t.settled_h + t.common_period_h) > MOST_PATTERN_STRETCHES for t in timelines):
         timelines = [t.averaged() for t in timelines]
     period_h = max(t.common_period_h for t in timelines)
     settled_h = max(t.settled_h for t in timelines)
@@ -67,15 +67,15 @@ def build_pattern(timelines: list[Timeline], threshold_v: float) -> Pattern:
         draws = np.array([[tuple(t.base)] for t in timelines])
         ends_v = np.array([[max(threshold_v, t.floor_v(0.0))] for t in timelines])
         return Pattern(np.zeros(1), draws, ends_v, 0.0, 0.0)
-    found = [t.pieces(0.0, settled_h + period_h) for t in timelines]
-    starts_h = np.unique(np.round(np.array([p[0] for pieces in found for p in pieces]), 10))
+    found = [t.stretches(0.0, settled_h + period_h) for t in timelines]
+    starts_h = np.unique(np.round(np.array([p[0] for stretches in found for p in stretches]), 10))
     starts_h = starts_h[np.concatenate([[True], np.diff(starts_h) > SAME_TIME_H])]
     draws = np.empty((len(timelines), len(starts_h), 3))
     ends_v = np.full((len(timelines), len(starts_h)), threshold_v)
-    for s, (timeline, pieces) in enumerate(zip(timelines, found, strict=True)):
-        own_h = np.array([p[0] for p in pieces])
+    for s, (timeline, stretches) in enumerate(zip(timelines, found, strict=True)):
+        own_h = np.array([p[0] for p in stretches])
         index = np.maximum(np.searchsorted(own_h, starts_h + 2 * SAME_TIME_H, side="right") - 1, 0)
-        draws[s] = np.array([p[1:] for p in pieces])[index]
+        draws[s] = np.array([p[1:] for p in stretches])[index]
         if timeline.floors:
             ends_v[s] = np.maximum(threshold_v, [timeline.floor_v(t) for t in starts_h])
     return Pattern(starts_h, draws, ends_v, settled_h, period_h)
@@ -84,7 +84,7 @@ def build_pattern(timelines: list[Timeline], threshold_v: float) -> Pattern:
 class Batch:
     """Outages of all samples. Built from their scalar outages, so that both are the same model."""
 
-    def __init__(self, outages: list[Outage]) -> None:
+    def __init__(self, outages: list[HoldoverRun]) -> None:
         packs = [o.pack for o in outages]
         first: Pack = packs[0]
         self.q, self.rb, self.lost, self.start_u = (
@@ -144,10 +144,10 @@ class Batch:
         active = np.flatnonzero(t < until_h)
         while len(active):
             own = who[active]
-            index, piece_end = pattern.at(t[active])
+            index, stretch_end = pattern.at(t[active])
             draw, limit = pattern.draws[own, index], pattern.ends_v[own, index]
             ua, da = u[active], d[active]
-            left = np.minimum(piece_end, until_h[active]) - t[active]
+            left = np.minimum(stretch_end, until_h[active]) - t[active]
             i0, v0 = self.terminal(own, ua, da, draw)
             dt = np.minimum(left, step_h[active])
             mean = i0
@@ -175,7 +175,7 @@ class Batch:
                     t[losers] += after
                 ended[losers] = True
             movers = active[goes]
-            t[movers] = np.where(dt >= left, np.minimum(piece_end, until_h[active]), t[active] + dt)[goes]
+            t[movers] = np.where(dt >= left, np.minimum(stretch_end, until_h[active]), t[active] + dt)[goes]
             u[movers], d[movers] = u1[goes], d1[goes]
             if trace is not None:
                 trace.append((t.copy(), u.copy(), d.copy()))

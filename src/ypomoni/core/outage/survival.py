@@ -14,7 +14,7 @@ import numpy as np
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.conditioning import spread_matrix
 from ypomoni.core.outage.demand import LoadCurrents
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.sampling import Batch
 from ypomoni.core.outage.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, TABLED_SPREAD_RATIO
 
@@ -124,24 +124,24 @@ def bank_of_sample(case: Case, capacity_z: float, condition_z: float) -> tuple[f
 
 def scalar_holdover_h(case: Case, inputs: Inputs, n: int) -> float:
     """Return the holdover of one sample by the scalar run: what the vectorised one is checked against. [h]"""
-    return outage_of_sample(case, inputs, n).holdover().holdover_h
+    return run_of_sample(case, inputs, n).holdover().holdover_h
 
 
-def outage_of_sample(case: Case, inputs: Inputs, n: int) -> Outage:
+def run_of_sample(case: Case, inputs: Inputs, n: int) -> HoldoverRun:
     """Return the outage of one sample."""
     capacity_ratio, condition_ratio = bank_of_sample(case, float(inputs.capacity_z[n]), float(inputs.condition_z[n]))
     currents = currents_of_sample(case, inputs.loads_z[n], inputs.standby_z[n])
-    return case.outage_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
+    return case.run_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
 
 
 def sample_holdovers(case: Case, samples_count: int, seed: int = DEFAULT_SEED, first: int = 0) -> Sampled:
     """Return the holdovers of sampled outages."""
     inputs = draw_inputs(case, samples_count, seed, first)
-    outages = [outage_of_sample(case, inputs, n) for n in range(samples_count)]
+    outages = [run_of_sample(case, inputs, n) for n in range(samples_count)]
     batch = Batch(outages)
     begin = None
     if batch.standby.period_h:
-        coarse = Batch([Outage(o.pack, o.standby.averaged(), o.alarm.averaged(), o.alarm_h, o.threshold_v) for o in outages])
+        coarse = Batch([HoldoverRun(o.pack, o.standby.averaged(), o.alarm.averaged(), o.alarm_h, o.threshold_v) for o in outages])
         coarse_h = coarse.holdovers_h()
         peaks = [np.array(draws) for draws in zip(*(o.peak_draws() for o in outages), strict=True)]
         begin = batch.averaged_start(coarse_h, coarse.carries_peak_until_h(peaks, outages[0].threshold_v))

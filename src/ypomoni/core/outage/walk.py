@@ -1,13 +1,13 @@
-"""One walk of a pack along pieces of constant demand. The hot path: plain floats, no objects in the loop.
+"""One walk of a pack along stretches of constant demand. The hot path: plain floats, no objects in the loop.
 
-The law is `law`'s, written out for speed. At a constant current V has no minimum within a piece, so its ends find every crossing. Power and conductance are walked with the current at the
+The law is `law`'s, written out for speed. At a constant current V has no minimum within a stretch, so its ends find every crossing. Power and conductance are walked with the current at the
 middle of steps in which it changes by at most 0.5 %.
 """
 
 import math
 from typing import NamedTuple
 
-from ypomoni.core.outage.demand import Piece
+from ypomoni.core.outage.demand import Stretch
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.things.batteries import Pack
 
@@ -31,22 +31,22 @@ def walk(
     threshold_v: float,
     u: float,
     d: float,
-    pieces: list[Piece],
+    stretches: list[Stretch],
     until_h: float,
     trace: list[tuple[float, float, float]] | None = None,
     *,
     locate: bool = True,
 ) -> Stop:
-    """Walk along pieces until ``until_h`` or the equipment's end.
+    """Walk along stretches until ``until_h`` or the equipment's end.
 
     Parameters
     ----------
     threshold_v
         The end: the terminal voltage falls below it, or collapses. [V]
     trace
-        Where to note (t, u, d) at the end of every piece that was survived.
+        Where to note (t, u, d) at the end of every stretch that was survived.
     locate
-        Find the instant of the end; without it the start of the piece is given, which is enough to know that it failed.
+        Find the instant of the end; without it the start of the stretch is given, which is enough to know that it failed.
     """
     q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
     straight = len(pack.ocv_knots_v) == 2
@@ -54,9 +54,9 @@ def walk(
     open_circuit = pack.open_circuit_v
     exp, sqrt = math.exp, math.sqrt
     h = 1.0 - (u + d) / q
-    last = len(pieces) - 1
-    for n, (t, i, p, s) in enumerate(pieces):
-        end = pieces[n + 1][0] if n < last else until_h
+    last = len(stretches) - 1
+    for n, (t, i, p, s) in enumerate(stretches):
+        end = stretches[n + 1][0] if n < last else until_h
         if p == 0.0 and s == 0.0:
             if h <= 0.0:
                 return Stop(t, u, d, True)
@@ -73,7 +73,7 @@ def walk(
                 return _crossing(pack, threshold_v, t, u, d, (i, p, s), i, dt) if locate else Stop(t, u, d, True)
             u, d = u1, d1
         else:
-            # A short piece hardly changes its current: one trapezoid, inlined. Anything else is walked in steps.
+            # A short stretch hardly changes its current: one trapezoid, inlined. Anything else is walked in steps.
             dt = end - t
             decay = exp(-k * dt)
             gain = r1 * (1.0 - decay)
@@ -95,7 +95,7 @@ def walk(
                             v = (b + sqrt(root)) / (2.0 * a)
                             i1 = i + p / v + s * v
                             change = abs(i1 - i0)
-                            # Its end voltage is that of the first current: close to the threshold only a short piece may do.
+                            # Its end voltage is that of the first current: close to the threshold only a short stretch may do.
                             sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
                             if sure and change <= CURRENT_CHANGE_RATIO * i0:
                                 mean = 0.5 * (i0 + i1)
@@ -117,7 +117,7 @@ def walk(
 def _walk_mixed(
     pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], end: float, *, locate: bool
 ) -> Stop:
-    """Walk one piece in steps. Most of all time goes here: `relax` is written out, its exponential taken once for half and whole."""
+    """Walk one stretch in steps. Most of all time goes here: `relax` is written out, its exponential taken once for half and whole."""
     i0, v0 = terminal(pack, u, d, *draw)
     if v0 < threshold_v:
         return Stop(t, u, d, True)
@@ -151,7 +151,7 @@ def _walk_mixed(
 def _crossing(
     pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], current: float, dt: float
 ) -> Stop:
-    """Return the last instant of a piece at which the end has not been reached, by bisection."""
+    """Return the last instant of a stretch at which the end has not been reached, by bisection."""
     low, high = 0.0, dt
     while high - low > 1e-7:
         middle = 0.5 * (low + high)

@@ -212,7 +212,7 @@ def active_bursts(currents: tuple[LoadCurrents, ...], t_h: float, *, in_alarm: b
     found: list[tuple[str, float]] = []
     for c in currents:
         single = Timeline(*contribution(c, in_alarm=in_alarm))
-        i, p, s = single.pieces(t_h, t_h + 1e-6)[0][1:]
+        i, p, s = single.stretches(t_h, t_h + 1e-6)[0][1:]
         if (i, p, s) != tuple(single.base) and sum((i, p, s)) > sum(single.base):
             found.append((c.load.name, i + p / c.load.rail_v + s * c.load.rail_v))
     return found

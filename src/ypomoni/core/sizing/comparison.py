@@ -5,9 +5,9 @@ import math
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import METHODS, Method, Requirement
 from ypomoni.core.sizing.derated import size_derated
+from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.sizing.energy_autonomy import size_energy_autonomy
 from ypomoni.core.sizing.plain import size_plain
-from ypomoni.core.sizing.profile import Profile
 from ypomoni.core.sizing.section import size_by_sections
 from ypomoni.core.sizing.simulation import size_by_simulation
 from ypomoni.core.sizing.standard_formula import size_standard_formula
@@ -33,30 +33,30 @@ NOTICEABLE_RATIO = 0.97
 OWN_END_RATIO = 0.01
 
 
-def size_by_all_methods(profile: Profile, requirement: Requirement, case: Case | None, nominal_v: float) -> tuple[MethodResult, ...]:
+def size_by_all_methods(cycle: DutyCycle, requirement: Requirement, case: Case | None, nominal_v: float) -> tuple[MethodResult, ...]:
     """Return what each method asks for, a 20-hour capacity before rounding up to what is sold, and what it promises of the bank. [Ah, h]"""
-    return tuple(size_by(method, profile, requirement, case, nominal_v) for method in METHODS)
+    return tuple(size_by(method, cycle, requirement, case, nominal_v) for method in METHODS)
 
 
-def size_by(method: Method, profile: Profile, requirement: Requirement, case: Case | None, nominal_v: float) -> MethodResult:
+def size_by(method: Method, cycle: DutyCycle, requirement: Requirement, case: Case | None, nominal_v: float) -> MethodResult:
     """Return what one method asks for, and what it promises of the bank. [Ah, h]"""
     match method:
         case Method.PLAIN:
-            return size_plain(profile)
+            return size_plain(cycle)
         case Method.DERATED:
-            return size_derated(profile, requirement.derating)
+            return size_derated(cycle, requirement.derating)
         case Method.STANDARD_FORMULA:
-            return size_standard_formula(profile)
+            return size_standard_formula(cycle)
         case Method.STANDBY_ALARM_MARGIN:
-            return size_standby_alarm_margin(profile)
+            return size_standby_alarm_margin(cycle)
         case Method.ENERGY_AUTONOMY:
-            return size_energy_autonomy(profile, nominal_v, None)
+            return size_energy_autonomy(cycle, nominal_v, None)
         case Method.AUTONOMY_WITH_LOSSES:
-            return size_energy_autonomy(profile, nominal_v, requirement.autonomy)
+            return size_energy_autonomy(cycle, nominal_v, requirement.autonomy)
         case Method.SECTION:
-            return size_by_sections(case, profile)
+            return size_by_sections(case, cycle)
         case Method.SIMULATION:
-            return size_by_simulation(case, profile.charge_ah)
+            return size_by_simulation(case, cycle.charge_ah)
 
 
 def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescribed: Method) -> tuple[str, ...]:

@@ -5,7 +5,7 @@ import math
 from ypomoni.core.chemistries.cells import CellModel, rate_for_run_per_h
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
-from ypomoni.core.sizing.profile import LEAST_CURRENT_A, Profile
+from ypomoni.core.sizing.duty_cycle import LEAST_CURRENT_A, DutyCycle
 from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.units import MINUTES_PER_HOUR, SECONDS_PER_HOUR
@@ -18,7 +18,7 @@ SHORTEST_SOLVED_H, LONGEST_SOLVED_H = 1e-6, 87_600.0
 SOURCE = "IEEE 485 style, cell sizing by sections; check the edition in force"
 
 
-def size_by_sections(case: Case | None, profile: Profile) -> MethodResult:
+def size_by_sections(case: Case | None, cycle: DutyCycle) -> MethodResult:
     """Return C = max over sections S of Σ (A_P − A_{P−1})·K(t_P), plus the random load, ÷ f_T × ageing × design margin. [Ah]
 
     K(t) = C20/I(t, V_end) of a new cell at 25 °C; t_P runs from the start of period P to the end of section S. ``case`` None gives none.
@@ -26,8 +26,8 @@ def size_by_sections(case: Case | None, profile: Profile) -> MethodResult:
     if case is None:
         working = Working(title="Section method", value=None, unit="Ah", source=SOURCE, note="no bank whose rates are known")
         return MethodResult(method=Method.SECTION, required_ah=None, working=working)
-    method = _Sections(case, profile)
-    required_ah = method.required_ah(profile.standby_h)
+    method = _Sections(case, cycle)
+    required_ah = method.required_ah(cycle.standby_h)
     if math.isinf(required_ah):
         note = f"no cell stays above {method.end_cell_v:.3g} V for so long at any current"
         working = Working(title="Section method", value=None, unit="Ah", source=SOURCE, inputs=method.inputs(), note=note)
@@ -50,8 +50,8 @@ def size_by_sections(case: Case | None, profile: Profile) -> MethodResult:
 
 
 class _Sections:
-    def __init__(self, case: Case, profile: Profile) -> None:
-        self.profile = profile
+    def __init__(self, case: Case, cycle: DutyCycle) -> None:
+        self.cycle = cycle
         self.cell: CellModel = case.bank.cell
         self.end_cell_v = case.threshold.threshold_v / case.bank.cells_in_series_count
         self.cold_ratio = case.bank.chemistry.capacity_factor_ratio(case.supply.min_degc, sizing=True)
@@ -76,7 +76,7 @@ class _Sections:
 
     def sections_ah(self, standby_h: float) -> tuple[float, float, float]:
         """Return what standby alone, standby with alarm, and the random load ask for. [Ah]"""
-        first_a, second_a, alarm_h = self.profile.standby_current_a, self.profile.alarm_current_a, self.profile.alarm_h
+        first_a, second_a, alarm_h = self.cycle.standby_current_a, self.cycle.alarm_current_a, self.cycle.alarm_h
         first_ah = first_a * self.k_h(standby_h)
         second_ah = first_a * self.k_h(standby_h + alarm_h) + (second_a - first_a) * self.k_h(alarm_h) if alarm_h > 0 else 0.0
         return first_ah, second_ah, self.random_a * self.k_h(self.random_h) if self.random_a > 0 else 0.0
@@ -87,12 +87,12 @@ class _Sections:
 
     def solved_h(self) -> float | None:
         """Return the standby whose required capacity is the bank's. [h]"""
-        rated_ah = self.profile.filled_ah
-        if rated_ah is None or self.profile.standby_current_a < LEAST_CURRENT_A:
+        rated_ah = self.cycle.filled_ah
+        if rated_ah is None or self.cycle.standby_current_a < LEAST_CURRENT_A:
             return None
         if self.required_ah(SHORTEST_SOLVED_H) >= rated_ah:
             return 0.0
-        high_h = min(LONGEST_SOLVED_H, max(1.0, 2.0 * rated_ah / self.profile.standby_current_a))
+        high_h = min(LONGEST_SOLVED_H, max(1.0, 2.0 * rated_ah / self.cycle.standby_current_a))
         if self.required_ah(high_h) <= rated_ah:
             return high_h
         # False position, with the weight of an end that stays halved (Illinois): the capacity rises almost straight with the hours.
@@ -112,7 +112,7 @@ class _Sections:
         return t
 
     def inputs(self) -> tuple[WorkingInput, ...]:
-        p = self.profile
+        p = self.cycle
         return (
             *p.inputs(),
             WorkingInput(symbol="Vend", meaning="end voltage of a cell", value=self.end_cell_v, unit="V", provenance="equipment's end"),
@@ -130,7 +130,7 @@ class _Sections:
         )
 
     def working(self, required_ah: float) -> Working:
-        p = self.profile
+        p = self.cycle
         first_ah, second_ah, random_ah = self.sections_ah(p.standby_h)
         k1 = WorkingInput(symbol="K1", meaning="K(T1), new at 25 °C", value=self.k_h(p.standby_h), unit="Ah/A", provenance="battery model")
         inputs, steps = [*self.inputs(), k1], [Step(symbol="S1", expression="I1*K1", value=first_ah, unit="Ah")]
@@ -169,7 +169,7 @@ class _Sections:
     def holdover_working(self, holdover_h: float) -> Working:
         note = "the standby at which the method asks for just this bank, by bisection"
         rated = WorkingInput(
-            symbol="C", meaning="20-hour capacity of the bank", value=self.profile.filled_ah or 0.0, unit="Ah", provenance="nameplate"
+            symbol="C", meaning="20-hour capacity of the bank", value=self.cycle.filled_ah or 0.0, unit="Ah", provenance="nameplate"
         )
         inputs = (rated, *self.inputs()[1:])
         return Working(

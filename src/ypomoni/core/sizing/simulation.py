@@ -1,7 +1,7 @@
-"""Simulation: the smallest capacity that carries the profile, aged and cold, to the equipment's end."""
+"""Simulation: the smallest capacity that carries the cycle, aged and cold, to the equipment's end."""
 
 from ypomoni.core.outage.case import Case
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.requirements import Method
 from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.telling.wording import plain_number, say_percent
@@ -10,7 +10,7 @@ LARGEST_C20_AH = 1e5
 PRECISION_RATIO = 2e-4
 
 
-def size_by_simulation(case: Case | None, profile_ah: float) -> MethodResult:
+def size_by_simulation(case: Case | None, cycle_ah: float) -> MethodResult:
     """Return the smallest C20 that carries standby and alarm at the lowest temperature and end-of-life condition. [Ah]
 
     No other factor is on it but the design margin. ``case`` None (no bank, or not modelled) gives no figure.
@@ -23,7 +23,7 @@ def size_by_simulation(case: Case | None, profile_ah: float) -> MethodResult:
             method=Method.SIMULATION, required_ah=None, working=Working(title=title, value=None, unit="Ah", source=source, note=note)
         )
     requirement = case.requirement
-    smallest_ah = smallest_c20_ah(case, profile_ah)
+    smallest_ah = smallest_c20_ah(case, cycle_ah)
     inputs = (
         WorkingInput(
             symbol="c", meaning="condition at end of life", value=requirement.end_of_life_ratio, unit="", provenance=requirement.source
@@ -77,9 +77,9 @@ def size_by_simulation(case: Case | None, profile_ah: float) -> MethodResult:
     )
 
 
-def sizing_outage(case: Case, c20_ah: float) -> Outage:
+def sizing_outage(case: Case, c20_ah: float) -> HoldoverRun:
     """Return the outage that sizing asks of a capacity: at end of life, in the cold, by the sizing row."""
-    return case.outage(
+    return case.run(
         bank=case.bank.with_c20_ah(c20_ah),
         condition_ratio=case.requirement.end_of_life_ratio,
         temperature_degc=case.supply.min_degc,

@@ -20,7 +20,7 @@ class Verdict(StrEnum):
     HOLDS = "holds"
 
 
-def meets(verdict: Verdict | None) -> bool | None:
+def verdict_meets(verdict: Verdict | None) -> bool | None:
     """Say whether a requirement is met, if only on paper; None where nothing can be said."""
     if verdict is None or verdict is Verdict.UNKNOWN:
         return None
@@ -260,7 +260,7 @@ class SupplyResult:
     @property
     def meets_requirement(self) -> bool | None:
         """Whether the requirement is met, if only on paper; None where nothing can be said."""
-        return meets(self.verdict)
+        return verdict_meets(self.verdict)
 
     @property
     def coverage_ratio(self) -> float | None:
@@ -285,7 +285,7 @@ class PlanResult:
     @property
     def meets_requirement(self) -> bool | None:
         """Whether every supply meets its requirement, if only on paper; None where nothing can be said."""
-        return meets(self.verdict)
+        return verdict_meets(self.verdict)
 
     @property
     def weakest(self) -> SupplyResult | None:

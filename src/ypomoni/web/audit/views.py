@@ -61,7 +61,7 @@ def _follow(plan: Row, notice: str, *, register: bool = False, undo: bool = True
 
 @blueprint.post("/plans/<int:plan_id>/points")
 @signed_in
-def make_points(plan_id: int) -> Any:
+def add_points(plan_id: int) -> Any:
     """Make the measuring points that are missing, from the register."""
     plan = find(g.connection, g.actor, "plan", plan_id)
     try:
@@ -292,7 +292,7 @@ def settle(reading_id: int) -> Any:
 
 @blueprint.post("/plans/<int:plan_id>/difference")
 @signed_in
-def register_difference(plan_id: int) -> Any:
+def note_difference(plan_id: int) -> Any:
     """Register what a point draws more than is known behind it, as a load to be found."""
     plan = find(g.connection, g.actor, "plan", plan_id)
     state = request.form.get("state", "standby")

@@ -28,7 +28,7 @@ class SupplyLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class MoveLine:
+class ComparedMove:
     """One load that moved or changed."""
 
     name: str
@@ -54,7 +54,7 @@ class CompareView:
     was_name: str
     name: str
     supplies: tuple[SupplyLine, ...]
-    moves: tuple[MoveLine, ...]
+    moves: tuple[ComparedMove, ...]
     gone: tuple[FindingLine, ...]
     new: tuple[FindingLine, ...]
 
@@ -110,14 +110,14 @@ def _bank(bank: Bank | None) -> str:
     return f"{blocks} {CHEMISTRY_WORDS[bank.chemistry_key]}" + (f", {bank.age_y:g} y" if bank.age_y else ", new")
 
 
-def _move(move: LoadMove) -> MoveLine:
+def _move(move: LoadMove) -> ComparedMove:
     changes: list[str] = []
     if move.was_quantity != move.quantity:
         changes.append(f"{move.was_quantity} → {move.quantity} pieces")
     if move.was_current_a != move.current_a:
         changes.append(f"{say_amps(move.was_current_a)} → {say_amps(move.current_a)} each")
     nowhere = {True: "not there", False: "no supply"}
-    return MoveLine(
+    return ComparedMove(
         name=move.name,
         was_on=move.was_on or nowhere[move.was_quantity == 0],
         is_on=move.is_on or nowhere[move.quantity == 0],

@@ -7,10 +7,10 @@ from typing import Any
 from flask import Blueprint, g, jsonify, render_template, request, url_for
 
 from ypomoni.actions.balance import Held, foresee, has_arrived, move, offers, pin
-from ypomoni.actions.company import news_of
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
-from ypomoni.actions.jobs import accept, ask_for_moves, cancel, see_job
+from ypomoni.actions.jobs import accept_answer, ask_for_moves, cancel, see_job
+from ypomoni.actions.news import news_of
 from ypomoni.actions.steps import take_step
 from ypomoni.core.balance.search import Objective
 from ypomoni.core.telling.wording import say_hours
@@ -224,7 +224,7 @@ def follow_job(job_id: int) -> Any:
     only = request.form.get("only") or None
     try:
         with g.connection.transaction():
-            _, count = accept(g.connection, g.actor, job_id, option, only)
+            _, count = accept_answer(g.connection, g.actor, job_id, option, only)
     except Refused as refused:
         return _refuse(refused)
     return _follow(plan, f"{count} load{'s' if count != 1 else ''} moved.", undo=True)

@@ -8,6 +8,7 @@ from ypomoni.actions.edit import read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.outage import Playable, find_playable, play, playables, survival
 from ypomoni.core.errors import OutsideTableError
+from ypomoni.core.judgement import BATTERY_FINDINGS
 from ypomoni.core.outage.survival import CHUNKS
 from ypomoni.core.telling.wording import plain_number, say_hours
 from ypomoni.documents.into_core import to_core_plan
@@ -33,34 +34,6 @@ blueprint = Blueprint("outage", __name__, template_folder="templates", url_prefi
 WHOLE = "all"
 SCENARIO_WORDS = (("fresh", "Fresh"), ("today", "Today"), ("cold", "Cold"), ("end_of_life", "End of life"), ("worst", "Old and cold"))
 MARGIN_CODES = frozenset({"double_margin", "missing_margin", "cold_not_counted", "capacity_below_method"})
-BATTERY_CODES = frozenset(
-    {
-        "bank_past_age",
-        "bank_voltage_mismatch",
-        "table_row_suspect",
-        "voltage_delay",
-        "current_above_cell",
-        "cell_size_unknown",
-        "primary_charged",
-        "too_many_strings",
-        "ventilation",
-        "no_cutoff",
-        "cutoff_below_end",
-        "life_shortened_by_heat",
-        "charge_voltage_dangerous",
-        "charge_voltage_high",
-        "charge_voltage_low",
-        "no_balancing",
-        "no_current_limit",
-        "charge_below_freezing",
-        "charge_in_heat",
-        "float_in_heat",
-        "nimh_continuous",
-        "charger_too_strong",
-        "too_hot",
-        "too_cold",
-    }
-)
 
 
 @blueprint.get("/outage")
@@ -179,7 +152,7 @@ def battery(site_id: int, plan_key: str) -> Any:
     if chosen is None and key:
         raise NotFound
     row = next((s for s in page.supplies if s.key == key), None)
-    findings = [f for f in build_findings(page.result) if f.supply == key and f.code in BATTERY_CODES]
+    findings = [f for f in build_findings(page.result) if f.supply == key and f.code in BATTERY_FINDINGS]
     return render_template(
         "endurance/battery.html",
         **_frame(page, supplies, key, "outage.battery"),

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from ypomoni.actions.company import Change
 from ypomoni.actions.history import Back
+from ypomoni.actions.news import Change
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.core.units import unit_of

@@ -15,7 +15,7 @@ from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, burst_levels_a, mean_draw, peak_draw, total_draw
 from ypomoni.core.outage.recharge import recovery_beside
-from ypomoni.core.outage.run import Outage
+from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing.standard_formula import AGEING_RATIO
 from ypomoni.core.sizing.standby_alarm_margin import MARGIN_RATIO
@@ -30,10 +30,10 @@ INSTANT_H = 1e-5
 MOST_INSTANTS = 3
 MOST_STARTS = 60
 
-Row = tuple[list[float], float]
+Constraint = tuple[list[float], float]
 
 
-def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Row], list[Row]]:
+def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Constraint], list[Constraint]]:
     """Return linear limits on which units a supply may carry, as weights and most: those of its output and recharge, and those of its charge."""
     if supply.bank is None:
         return [], []
@@ -43,8 +43,8 @@ def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Row], l
     return [*_output_rows(bare, cases), *_current_rows(bare, cases), *_recharge_rows(bare, cases)], charge
 
 
-def _output_rows(supply: Supply, cases: list[Case]) -> list[Row]:
-    found: list[Row] = []
+def _output_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
+    found: list[Constraint] = []
     for in_alarm in (False, True):
         limit_a = supply.output_limit_of(in_alarm=in_alarm)
         if limit_a is not None:
@@ -53,9 +53,9 @@ def _output_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     return found
 
 
-def _current_rows(supply: Supply, cases: list[Case]) -> list[Row]:
+def _current_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     """Return what the battery's cells give on average and at the peak, and what the supply gives beside mains."""
-    found: list[Row] = []
+    found: list[Constraint] = []
     mean_limit_a, peak_limit_a = cell_limits_a(supply.bank) if supply.bank else (None, None)
     mains_a = supply.supply_current_a if supply.of_kind.shares_charger else None
     wanted = ((mean_draw, (False, True), mean_limit_a), (peak_draw, (False, True), peak_limit_a), (mean_draw, (False,), mains_a))
@@ -66,7 +66,7 @@ def _current_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     return found
 
 
-def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Row]:
+def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     """Return the greatest standby beside which the bank is back in time; less is left for it with every load more."""
     allowed_h = supply.requirement.recharge_h
 
@@ -87,7 +87,7 @@ def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     return [(weights, high_a - supply.own_current_a)]
 
 
-def _formula_rows(supply: Supply, cases: list[Case]) -> list[Row]:
+def _formula_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     """Return what the prescribed formula asks, where it is linear in the currents, or the least it can ask."""
     requirement, bank = supply.requirement, supply.bank
     derating, autonomy = requirement.derating, requirement.autonomy
@@ -109,7 +109,7 @@ def _formula_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     return [(weights, bank.rated_c20_ah * (1 + ROUNDING_RATIO) - sum(h * own_a for _, h in hours))]
 
 
-def _charge_rows(supply: Supply, cases: list[Case]) -> list[Row]:
+def _charge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     """Return the sides of the hull of what the bank carries: a·standby + b·alarm at most c, in least currents.
 
     So too for the instants near the end of standby and of the alarm at which most bursts coincide: a·before + b·draw at that instant. What an
@@ -127,7 +127,7 @@ def _charge_rows(supply: Supply, cases: list[Case]) -> list[Row]:
     alarm_ends_h = standby_h + alarm_h if alarm_h > 0 else 0.0
     for at_h, draws in _instants(outage, cases, max(alarm_h, standby_h - 1.0), alarm_ends_h, in_alarm=True):
         ends.append(_End(at_h, INSTANT_H, draws, in_alarm=True, part_ratio=alarm_h / at_h))
-    found: list[Row] = []
+    found: list[Constraint] = []
     for end in ends:
         limit_a = supply.output_limit_of(in_alarm=end.in_alarm)
         bursts = [_burst_draw_of(case, outage.pack, end.until_h, end.until_h * (1.0 - end.part_ratio)) for case in cases]
@@ -147,8 +147,8 @@ class _End(NamedTuple):
 
 
 def _sides_of(
-    outage: Outage, end: _End, steady: list[Draw], bursts: list[Draw], alarms: list[Draw], own_a: float, limit_a: float | None
-) -> list[Row]:
+    outage: HoldoverRun, end: _End, steady: list[Draw], bursts: list[Draw], alarms: list[Draw], own_a: float, limit_a: float | None
+) -> list[Constraint]:
     """Return the sides of one end: what is drawn until then at least, and then; powers once at the full voltage, once at the sinking one.
 
     What bursts and alarms add is spread evenly, and so comes earlier than it does: that is no draw at any instant.
@@ -167,7 +167,7 @@ def _sides_of(
         added_a = math.ceil(1e3 * sum(max(0.0, _at_least_a(d, threshold_v, full_v)) for d in added)) / 1e3
         levels = levels_of(pack, end.until_h, edge.corners[0][0], added_a)
         seen.append((eased(edge, levels), levels[-1].mean_v, levels[-1].end_v))
-    found: list[Row] = []
+    found: list[Constraint] = []
     for at_edge, mean_v, end_v in seen:
         x_a = [_at_least_a(d, mean_v, threshold_v) for d in before]
         y_a = [_at_least_a(d, end_v, threshold_v) for d in end.then]
@@ -176,7 +176,7 @@ def _sides_of(
     return found
 
 
-def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, *, in_alarm: bool) -> list[tuple[float, list[Draw]]]:
+def _instants(outage: HoldoverRun, cases: list[Case], from_h: float, until_h: float, *, in_alarm: bool) -> list[tuple[float, list[Draw]]]:
     """Return the instants in a stretch of time at which most is drawn, and what each case then draws. [h]"""
     lines = [case.timelines(cold=False)[in_alarm] for case in cases]
     waves = {(w.offset_h, w.period_h) for line in lines for train in line.trains for w in train.waves}
@@ -188,19 +188,19 @@ def _instants(outage: Outage, cases: list[Case], from_h: float, until_h: float, 
     full_v = outage.pack.ocv_knots_v[-1]
     found: list[tuple[float, list[Draw]]] = []
     for at_h in sorted(t for t in starts if from_h <= t < until_h - INSTANT_H)[-MOST_STARTS:]:
-        draws = [line.pieces(at_h + INSTANT_H / 2, at_h + INSTANT_H)[0] for line in lines]
+        draws = [line.stretches(at_h + INSTANT_H / 2, at_h + INSTANT_H)[0] for line in lines]
         found.append((at_h, [Draw(i, p, g) for _, i, p, g in draws]))
     found.sort(key=lambda entry: -sum(_at_least_a(d, full_v, outage.threshold_v) for d in entry[1]))
     return found[:MOST_INSTANTS]
 
 
-def _emptiest(supply: Supply, cases: list[Case]) -> Outage:
+def _emptiest(supply: Supply, cases: list[Case]) -> HoldoverRun:
     """Return an outage of the bank to the lowest voltage that any of these loads lets it go down to."""
     bank = Case(supply, ()).bank
     floors = [load.battery_min_v for case in cases for load in case.loads if load.essential and load.battery_min_v is not None]
     disconnects = [v for v in (supply.cutoff_v, bank.own_cutoff_v) if v is not None]
     lowest_v = max(disconnects, default=min([bank.end_v, *floors]))
-    return Case(supply, ()).outage(threshold_v=lowest_v)
+    return Case(supply, ()).run(threshold_v=lowest_v)
 
 
 def _at_least_a(draw: Draw, most_v: float, least_v: float) -> float:

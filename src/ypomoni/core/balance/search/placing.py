@@ -16,7 +16,7 @@ import numpy as np
 from ypomoni.core.balance.limits import can_be_computed, carries, meets
 from ypomoni.core.balance.moves import fixed_reason, moved
 from ypomoni.core.balance.search.answers import Effort, Move, Objective
-from ypomoni.core.balance.search.picture import Row, rows_of
+from ypomoni.core.balance.search.picture import Constraint, rows_of
 from ypomoni.core.balance.search.program import Placement, Program
 from ypomoni.core.balance.search.units import demand_of, run_m, units_of
 from ypomoni.core.evaluation.recommending import is_unsafe
@@ -85,8 +85,8 @@ class Search:
         self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(shape)
         self.cost = np.array([[self._cost(unit, s) for s in self.supplies] for unit in self.units]).reshape(shape)
         pictures = [rows_of(s, on) for s, on in zip(self.supplies, self.on, strict=True)]
-        self.firm_rows: list[list[Row]] = [firm for firm, _ in pictures]
-        self.charge_rows: list[list[Row]] = [charge for _, charge in pictures]
+        self.firm_rows: list[list[Constraint]] = [firm for firm, _ in pictures]
+        self.charge_rows: list[list[Constraint]] = [charge for _, charge in pictures]
         on_it = [[all(load.supply_key == s.key for load in unit) for unit in self.units] for s in self.supplies]
         self._untouched = [frozenset(u for u, is_on in enumerate(row) if is_on) for row in on_it]
         self.program = Program(

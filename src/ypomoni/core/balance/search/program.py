@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from ypomoni.core.balance.search.picture import Row
+from ypomoni.core.balance.search.picture import Constraint
 from ypomoni.core.things.loads import Purpose
 
 ROOM_GAP_RATIO = 0.003
@@ -40,8 +40,8 @@ class Program:
         cost: np.ndarray,
         drop_cost: np.ndarray,
         purposes: list[set[Purpose | None]],
-        firm_rows: list[list[Row]],
-        charge_rows: list[list[Row]],
+        firm_rows: list[list[Constraint]],
+        charge_rows: list[list[Constraint]],
         now: list[frozenset[int]],
         clock: Callable[[], float],
     ) -> None:

@@ -155,7 +155,7 @@ def reasons_of(plan: Plan) -> tuple[str, ...]:
         for s in supplies
         for state, hours_h in ((False, s.requirement.standby_h), (True, s.requirement.alarm_h))
     )
-    given_ah = sum(Case(replace(s, totals=()), ()).outage().pack.capacity_ah for s in supplies)
+    given_ah = sum(Case(replace(s, totals=()), ()).run().pack.capacity_ah for s in supplies)
     words = f"The loads ask for {say_amp_hours(asked_ah)} over their hours. All batteries together hold {say_amp_hours(given_ah)} today"
     if asked_ah > given_ah:
         return (f"{words}. Moving loads does not make up for that.",)

@@ -1,4 +1,4 @@
-"""The standby-then-alarm profile that every formula method works on, with its working inputs."""
+"""The standby-then-alarm cycle that every formula method works on, with its working inputs."""
 
 from dataclasses import dataclass
 
@@ -11,7 +11,7 @@ LEAST_CURRENT_A = 1e-9
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Profile:
+class DutyCycle:
     """I1 for T1, then I2 for T2: average currents at nominal voltage. [A, h]"""
 
     standby_current_a: float
@@ -34,7 +34,7 @@ class Profile:
         return self.standby_h * self.standby_current_a + self.alarm_h * self.alarm_current_a
 
     def inputs(self) -> tuple[WorkingInput, ...]:
-        """Return the four inputs of the profile."""
+        """Return the four inputs of the cycle."""
         return (
             WorkingInput(symbol="T1", meaning="standby required", value=self.standby_h, unit="h", provenance=self.source),
             WorkingInput(
@@ -65,10 +65,10 @@ class Profile:
         return Working(title=title, value=value_h, unit="h", source=source, inputs=inputs, steps=steps, note=note)
 
 
-def profile_of(case: Case) -> Profile:
-    """Return the profile of a supply with its loads, thermostats as when they are on most."""
+def duty_cycle_of(case: Case) -> DutyCycle:
+    """Return the cycle of a supply with its loads, thermostats as when they are on most."""
     requirement, bank = case.requirement, case.supply.bank
-    return Profile(
+    return DutyCycle(
         standby_current_a=case.sizing_current_a(in_alarm=False),
         alarm_current_a=case.sizing_current_a(in_alarm=True),
         standby_h=requirement.standby_h,
