@@ -45,7 +45,7 @@ def test_simulated_capacity_is_the_smallest_that_carries_aged_and_cold():
     case = case_of()
     for ratio, carried in ((1.0005, True), (0.99, False)):
         bank = case.bank.with_c20_ah(required_ah * ratio)
-        outage = case.run(bank=bank, condition_ratio=0.8, temperature_degc=5, sizing=True)
+        outage = case.run(bank=bank, condition_ratio=0.8, cold=True, sizing=True)
         assert (outage.holdover().holdover_h >= 24 - 1e-3) is carried
 
 

@@ -6,6 +6,7 @@ Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993).
 import math
 from dataclasses import dataclass
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries.model import Row, interpolate
 
 
@@ -41,14 +42,8 @@ def cell_voltage_v(cell: CellModel, rate_per_h: float, t_h: float) -> float:
 def constant_current_run_h(cell: CellModel, c20_ah: float, current_a: float, end_cell_v: float) -> float:
     """Return how long one new cell at 25 °C lasts at a constant current. [h]"""
     rate_per_h = current_a / c20_ah
-    low_h, high_h = 0.0, cell.capacity_over_c20_ratio / rate_per_h
-    for _ in range(60):
-        t = 0.5 * (low_h + high_h)
-        if cell_voltage_v(cell, rate_per_h, t) < end_cell_v:
-            high_h = t
-        else:
-            low_h = t
-    return low_h
+    empty_h = cell.capacity_over_c20_ratio / rate_per_h
+    return bracket(lambda t: cell_voltage_v(cell, rate_per_h, t) >= end_cell_v, 0.0, empty_h, rounds=60)[0]
 
 
 def rate_for_run_per_h(cell: CellModel, run_h: float, end_cell_v: float) -> float:
@@ -56,11 +51,4 @@ def rate_for_run_per_h(cell: CellModel, run_h: float, end_cell_v: float) -> floa
     if cell_voltage_v(cell, 1e-8, run_h) < end_cell_v:
         return 0.0
     # At a set time the voltage only falls with the current, so one bisection does.
-    low, high = 1e-8, 50.0
-    for _ in range(56):
-        middle = math.sqrt(low * high)
-        if cell_voltage_v(cell, middle, run_h) < end_cell_v:
-            high = middle
-        else:
-            low = middle
-    return low
+    return bracket(lambda rate: cell_voltage_v(cell, rate, run_h) >= end_cell_v, 1e-8, 50.0, rounds=56, by_ratio=True)[0]

@@ -112,7 +112,7 @@ def _on_paper(case: Case, advice: Advice, now: Band | None) -> tuple[str, ...]:
     expected_h = changed.holdover().holdover_h
     ends = (
         ("at the low end of its band", lambda: _low_end_h(changed, expected_h, now)),
-        ("in the cold", lambda: changed.holdover(temperature_degc=case.supply.min_degc).holdover_h),
+        ("in the cold", lambda: changed.holdover(cold=True).holdover_h),
         ("at the end of its life", lambda: changed.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h),
     )
     short = [f"{words} {say_hours(hours_h, must_h=required_h)}" for words, lasts in ends if (hours_h := lasts()) < required_h]

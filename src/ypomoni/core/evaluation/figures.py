@@ -92,7 +92,6 @@ def _with_methods(result: SupplyResult, case: Case, hindrance: Hindrance | None,
 
 
 def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool) -> SupplyResult:
-    supply = case.supply
     if hindrance is Hindrance.NO_BANK:
         return replace(
             result,
@@ -111,17 +110,17 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
     if not in_full:
         expected_h = today.holdover_h
         return replace(result, holdover=Band(low=expected_h, expected=expected_h, high=expected_h))
-    return _with_holdover(result, case, supply, today)
+    return _with_holdover(result, case, today)
 
 
-def _with_holdover(result: SupplyResult, case: Case, supply: Supply, today: Holdover) -> SupplyResult:
+def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
     band, inputs = estimate_band(case, today.holdover_h)
-    end_of_life_ratio, cold_degc = case.requirement.end_of_life_ratio, supply.min_degc
+    end_of_life_ratio = case.requirement.end_of_life_ratio
     scenarios = Scenarios(
         fresh=case.holdover(condition_ratio=1.0).holdover_h,
-        cold=case.holdover(temperature_degc=cold_degc).holdover_h,
+        cold=case.holdover(cold=True).holdover_h,
         end_of_life=case.holdover(condition_ratio=end_of_life_ratio).holdover_h,
-        worst=case.holdover(condition_ratio=end_of_life_ratio, temperature_degc=cold_degc).holdover_h,
+        worst=case.holdover(condition_ratio=end_of_life_ratio, cold=True).holdover_h,
     )
     has_bursts = any(load.bursts for load in case.loads)
     averaged_h = case.holdover(averaged=True).holdover_h if has_bursts else None

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
+from typing import TypedDict, Unpack
 
 from ypomoni.core.outage.conditioning import shift_of_loads
 from ypomoni.core.outage.demand import (
@@ -93,6 +94,19 @@ def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
 def has_dc_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether the currents at a battery follow from those of its loads: not through an inverter."""
     return not supply.of_kind.is_inverter and not any(load.ac for load in loads)
+
+
+class Assumptions(TypedDict, total=False):
+    """What a run may assume; see `Case.run`."""
+
+    condition_ratio: float | None
+    cold: bool
+    capacity_ratio: float
+    changed: LoadCurrents | None
+    averaged: bool
+    threshold_v: float | None
+    bank: Bank | None
+    sizing: bool
 
 
 class Case:
@@ -232,7 +246,7 @@ class Case:
         self,
         *,
         condition_ratio: float | None = None,
-        temperature_degc: float | None = None,
+        cold: bool = False,
         capacity_ratio: float = 1.0,
         changed: LoadCurrents | None = None,
         averaged: bool = False,
@@ -242,17 +256,23 @@ class Case:
     ) -> HoldoverRun:
         """Return an outage under assumptions; whatever is not given is as expected today, at the typical temperature.
 
-        ``changed`` are other currents of one load.
+        Parameters
+        ----------
+        cold
+            At the lowest temperature, with thermostats as on the coldest days.
+        changed
+            Other currents of one load.
+        averaged
+            With every burst spread evenly over its period.
         """
         pack = build_pack(
             bank or self.bank,
             condition_ratio=self.condition_today_ratio if condition_ratio is None else condition_ratio,
-            temperature_degc=self.supply.typical_degc if temperature_degc is None else temperature_degc,
+            temperature_degc=self.supply.min_degc if cold else self.supply.typical_degc,
             sizing=sizing,
             capacity_ratio=capacity_ratio,
             starts_at_ratio=self.supply.starts_at_ratio,
         )
-        cold = temperature_degc is not None and temperature_degc <= self.supply.min_degc
         standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
         return HoldoverRun(
             pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v
@@ -271,8 +291,8 @@ class Case:
         standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
         return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
 
-    def holdover(self, **assumptions) -> Holdover:
-        """Return the holdover under assumptions; see `outage`."""
+    def holdover(self, **assumptions: Unpack[Assumptions]) -> Holdover:
+        """Return the holdover under assumptions; see `run`."""
         return self.run(**assumptions).holdover()
 
 

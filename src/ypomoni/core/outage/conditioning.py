@@ -6,24 +6,15 @@ loads move by  Δx = D Aᵀ M⁻¹ (T − A x)  with  D = diag(u²),  M = A D A�
 limits that add as root of squares).
 """
 
-import math
+import numpy as np
 
 
 def solve(matrix: list[list[float]], right: list[float]) -> list[float]:
-    """Return x of M·x = b for a symmetric positive definite M, by Cholesky's factors. Shapes (n, n) and (n,)."""
-    n = len(right)
-    lower = [[0.0] * n for _ in range(n)]
-    for i in range(n):
-        for j in range(i + 1):
-            rest = matrix[i][j] - sum(lower[i][k] * lower[j][k] for k in range(j))
-            lower[i][j] = math.sqrt(max(rest, 1e-30)) if i == j else rest / lower[j][j]
-    y = [0.0] * n
-    for i in range(n):
-        y[i] = (right[i] - sum(lower[i][k] * y[k] for k in range(i))) / lower[i][i]
-    x = [0.0] * n
-    for i in reversed(range(n)):
-        x[i] = (y[i] - sum(lower[k][i] * x[k] for k in range(i + 1, n))) / lower[i][i]
-    return x
+    """Return x of M·x = b for a symmetric M; the least x where totals say the same twice. Shapes (n, n) and (n,)."""
+    try:
+        return np.linalg.solve(np.array(matrix), np.array(right)).tolist()
+    except np.linalg.LinAlgError:
+        return np.linalg.lstsq(np.array(matrix), np.array(right), rcond=None)[0].tolist()
 
 
 def spread_matrix(parts_a: list[list[float]], limits_a: list[float]) -> list[list[float]]:

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.demand import Stretch, Timeline
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
@@ -262,12 +263,12 @@ class Player:
         for limit, limit_v in limits:
             if limit not in self.limits or v1 >= limit_v:
                 continue
-            low, high = 0.0, t1 - t0
-            while high - low > CROSSING_H:
-                middle = 0.5 * (low + high)
-                state = relax(self.pack(t0), u0, d0, mean, middle)
-                low, high = (middle, high) if terminal(self.pack(t0 + middle), *state, *draw)[1] >= limit_v else (low, middle)
-            found.append((low, limit, limit_v))
+
+            def stands(after: float, limit_v: float = limit_v) -> bool:
+                state = relax(self.pack(t0), u0, d0, mean, after)
+                return terminal(self.pack(t0 + after), *state, *draw)[1] >= limit_v
+
+            found.append((bracket(stands, 0.0, t1 - t0, width=CROSSING_H)[0], limit, limit_v))
         for after, limit, limit_v in sorted(found, key=lambda f: (f[0], -f[2])):
             u, d = relax(self.pack(t0), u0, d0, mean, after) if after > 0 else (u0, d0)
             self.limits.remove(limit)

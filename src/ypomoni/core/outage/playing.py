@@ -102,7 +102,7 @@ def starts_at_ratio(case: Case, conditions: Conditions) -> float:
 
 
 def timelines_under(case: Case, conditions: Conditions) -> tuple[Timeline, Timeline]:
-    """Return the demand in standby and in alarm: in the cold with thermostats as on the coldest days."""
+    """Return the demand in standby and in alarm; a temperature asked at or below the lowest one brings the thermostats of the coldest days."""
     is_cold = conditions.mean_degc is not None and conditions.mean_degc <= case.supply.min_degc
     return case.timelines(cold=is_cold)
 

@@ -6,6 +6,7 @@ Nickel-metal hydride is charged at constant current.
 import math
 from dataclasses import dataclass
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.outage.law import accepted_a, charge
 from ypomoni.core.outage.walk import walk
@@ -100,19 +101,13 @@ def _charge(
         return charge(pack, chemistry, u, d, i, dt)
 
     # Constant current: the head only rises, so the set voltage takes over once and for good.
-    low, high = 0.0, min(until_target_h, LONGEST_H)
-    if let_in_a(*charged(u0, d0, current_a, high)) < current_a:
-        for _ in range(50):
-            middle = 0.5 * (low + high)
-            if let_in_a(*charged(u0, d0, current_a, middle)) < current_a:
-                high = middle
-            else:
-                low = middle
-        constant_h = low
-    else:
-        constant_h = high
-        return _recovery(high if until_target_h <= LONGEST_H else None, current_a, u0, target_ah, constant_h)
-    t = constant_h
+    def takes_all(t: float) -> bool:
+        return let_in_a(*charged(u0, d0, current_a, t)) >= current_a
+
+    longest_h = min(until_target_h, LONGEST_H)
+    if takes_all(longest_h):
+        return _recovery(longest_h if until_target_h <= LONGEST_H else None, current_a, u0, target_ah, longest_h)
+    t = constant_h = bracket(takes_all, 0.0, longest_h, rounds=50)[0]
     u, d = charged(u0, d0, current_a, t)
     dt = CV_STEP_H
     while t < LONGEST_H:

@@ -11,6 +11,7 @@ import itertools
 import math
 from functools import cached_property
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Stretch, Timeline, common_period_h
 from ypomoni.core.outage.ends import NUDGE_H, End, Holdover, end_of
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
@@ -230,13 +231,12 @@ class HoldoverRun:
 
     def carries_peak_until_h(self, peaks: list[Draw]) -> float:
         """Return about how long each of several draws would still be carried for an instant. [h]"""
-        low, high = 0.0, self.standby_stop().t_h
-        for _ in range(24):
-            middle = 0.5 * (low + high)
-            u, d = self.state_at(middle)
-            fine = all(terminal(self.pack, u, d, *peak)[1] >= self.threshold_v for peak in peaks)
-            low, high = (middle, high) if fine else (low, middle)
-        return low
+
+        def carries(t: float) -> bool:
+            u, d = self.state_at(t)
+            return all(terminal(self.pack, u, d, *peak)[1] >= self.threshold_v for peak in peaks)
+
+        return bracket(carries, 0.0, self.standby_stop().t_h, rounds=24)[0]
 
     def coarse_holdover_h(self) -> float:
         """Return the holdover of a demand without trains to about 1 %. [h]"""
@@ -262,10 +262,7 @@ class HoldoverRun:
             return None if limit_carried else self._bisect(start_h, limit_h)
         high = limit_h
         if not limit_carried:
-            low = start_h
-            while high - low > 0.25 * self.period_h:
-                middle = 0.5 * (low + high)
-                low, high = (middle, high) if self.is_carried(middle) else (low, middle)
+            _, high = bracket(self.is_carried, start_h, limit_h, width=0.25 * self.period_h)
         seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
         found = None if limit_carried else high
         # Worth the look only where a period holds very many changes.
@@ -288,14 +285,13 @@ class HoldoverRun:
         """
         peak = self.peak_draws()[-1]
         threshold_v = max([self.threshold_v, *(floor.highest_v() for floor in self.alarm.floors)])
-        low, high = self._trace[0][0], limit_h
-        for _ in range(14):
-            middle = 0.5 * (low + high)
-            u, d = self.state_at(middle)
-            most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (middle, math.inf, 0.0))])])
-            stop = walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False)
-            low, high = (low, middle) if stop.ended else (middle, high)
-        return low
+
+        def carries_every_burst(t: float) -> bool:
+            u, d = self.state_at(t)
+            most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (t, math.inf, 0.0))])])
+            return not walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False).ended
+
+        return bracket(carries_every_burst, self._trace[0][0], limit_h, rounds=14)[0]
 
     def _seek_dominated(self, begin: float, limit: float) -> float | None:
         """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
@@ -365,10 +361,7 @@ class HoldoverRun:
         return low
 
     def _bisect(self, low: float, high: float) -> float:
-        while high - low > BISECTION_H:
-            middle = 0.5 * (low + high)
-            low, high = (middle, high) if self.is_carried(middle) else (low, middle)
-        return low
+        return bracket(self.is_carried, low, high, width=BISECTION_H)[0]
 
     def _end(self, stop: Stop, *, in_alarm: bool) -> End:
         return end_of(self.pack, self.alarm if in_alarm else self.standby, self.threshold_v, stop, in_alarm=in_alarm)

@@ -7,6 +7,7 @@ middle of steps in which it changes by at most 0.5 %.
 import math
 from typing import NamedTuple
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.demand import Stretch
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.things.batteries import Pack
@@ -152,13 +153,10 @@ def _crossing(
     pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], current: float, dt: float
 ) -> Stop:
     """Return the last instant of a stretch at which the end has not been reached, by bisection."""
-    low, high = 0.0, dt
-    while high - low > 1e-7:
-        middle = 0.5 * (low + high)
-        u1, d1 = relax(pack, u, d, current, middle)
-        if terminal(pack, u1, d1, *draw)[1] < threshold_v:
-            high = middle
-        else:
-            low = middle
+
+    def stands(after: float) -> bool:
+        return terminal(pack, *relax(pack, u, d, current, after), *draw)[1] >= threshold_v
+
+    low, _ = bracket(stands, 0.0, dt, width=1e-7)
     u1, d1 = relax(pack, u, d, current, low)
     return Stop(t + low, u1, d1, True)

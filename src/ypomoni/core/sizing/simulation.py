@@ -82,7 +82,7 @@ def sizing_outage(case: Case, c20_ah: float) -> HoldoverRun:
     return case.run(
         bank=case.bank.with_c20_ah(c20_ah),
         condition_ratio=case.requirement.end_of_life_ratio,
-        temperature_degc=case.supply.min_degc,
+        cold=True,
         sizing=True,
     )
 

@@ -8,6 +8,7 @@ import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries import CHEMISTRIES, Chemistry
 from ypomoni.core.chemistries.cells import CellModel, constant_current_run_h
 from ypomoni.core.chemistries.discharge_table import DischargeTable, TableFit, fit_table
@@ -253,13 +254,11 @@ def block_c20_ah(chemistry_key: str, capacity_ah: float, rate_h: float) -> float
     if chemistry.is_primary or rate_h == STANDARD_RATE_H:
         return capacity_ah
     end_v = chemistry.large_block_end_v if chemistry.large_block_end_v and capacity_ah >= LARGE_BLOCK_AH else chemistry.end_v
-    low_ah, high_ah = capacity_ah * 0.2, capacity_ah * 50.0
-    for _ in range(60):
-        middle_ah = math.sqrt(low_ah * high_ah)
-        if constant_current_run_h(cell_of(chemistry), middle_ah, capacity_ah / rate_h, end_v) < rate_h:
-            low_ah = middle_ah
-        else:
-            high_ah = middle_ah
+
+    def is_too_small(c20_ah: float) -> bool:
+        return constant_current_run_h(cell_of(chemistry), c20_ah, capacity_ah / rate_h, end_v) < rate_h
+
+    low_ah, high_ah = bracket(is_too_small, capacity_ah * 0.2, capacity_ah * 50.0, rounds=60, by_ratio=True)
     return math.sqrt(low_ah * high_ah)
 
 

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from ypomoni.core.balance.limits import ROUNDING_RATIO
 from ypomoni.core.balance.search.edge import eased, edge_of, levels_of, sides_of
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, burst_levels_a, mean_draw, peak_draw, total_draw
@@ -80,9 +81,7 @@ def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     if in_time(high_a):
         return []
     # Not even alone: then nothing may hang there, and the search finds that out by itself.
-    for _ in range(RECHARGE_HALVINGS_COUNT):
-        middle_a = 0.5 * (low_a + high_a)
-        low_a, high_a = (middle_a, high_a) if in_time(middle_a) else (low_a, middle_a)
+    _, high_a = bracket(in_time, low_a, high_a, rounds=RECHARGE_HALVINGS_COUNT)
     weights = [_sum_a(supply, [mean_draw(p, in_alarm=False) for p in c.currents]) for c in cases]
     return [(weights, high_a - supply.own_current_a)]
 
