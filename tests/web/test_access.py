@@ -2,6 +2,7 @@
 
 import re
 
+import psycopg
 import pytest
 from builders import audited, document, reading
 from conftest import running, settings_for
@@ -111,6 +112,22 @@ def test_sign_in_is_limited_and_tells_nothing(conninfo):
         assert said[0] == said[1]
         codes = [http.post("/sign-in", data={"csrf_token": token, "email": "x", "password": "y"}).status_code for _ in range(2)]
         assert codes == [422, 429]
+
+
+def test_tries_are_counted_for_all_processes_together(conninfo):
+    """What one process counted, the next one knows; once the time is over both have forgotten it."""
+    for expected in ([422, 422], [422, 429]):
+        with running(settings_for(conninfo, sign_in_limit="3 per hour")) as app:
+            http = app.test_client()
+            token = token_of(http.get("/sign-in").text)
+            codes = [http.post("/sign-in", data={"csrf_token": token, "email": "x", "password": "y"}).status_code for _ in range(2)]
+            assert codes == expected
+    with psycopg.connect(conninfo) as connection:
+        assert connection.execute("UPDATE attempt SET expires_at = now() - interval '1 second' RETURNING count").fetchall() == [(4,)]
+    with running(settings_for(conninfo, sign_in_limit="3 per hour")) as app:
+        http = app.test_client()
+        token = token_of(http.get("/sign-in").text)
+        assert http.post("/sign-in", data={"csrf_token": token, "email": "x", "password": "y"}).status_code == 422
 
 
 def test_tries_are_counted_by_who_asks_only_where_a_proxy_of_ours_says_so(conninfo):

@@ -153,3 +153,18 @@ def _log(
         before=None,
         after=after,
     )
+
+
+def colleagues_of(connection: Connection, actor: Actor) -> list[Row]:
+    """Return the people of the actor's organisation."""
+    return store.list_colleagues(connection, actor.organisation_id)
+
+
+def open_invitations_of(connection: Connection, actor: Actor) -> list[Row]:
+    """Return the invitations that nobody has accepted yet."""
+    return store.list_open_invitations(connection, actor.organisation_id)
+
+
+def account_of(connection: Connection, account_id: int) -> Row | None:
+    """Return an account with its organisation, or None."""
+    return store.select_account(connection, account_id)

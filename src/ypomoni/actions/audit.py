@@ -306,6 +306,11 @@ def _questions(tree: SiteTree, plan: Row, point: Row, entry: Row, *, was_va: boo
     return find_slips(tree_of(others, here.supply_key), here, reading, instrument, was_va=was_va)
 
 
+def place_of_reading(connection: Connection, actor: Actor, reading_id: int) -> Row | None:
+    """Return the plan, point and key of a reading, or None."""
+    return select_reading(connection, actor.organisation_id, reading_id)
+
+
 def settle_reading(connection: Connection, actor: Actor, reading_id: int) -> Row:
     """Answer the open questions of a reading: it is right as it stands."""
     reading = select_reading(connection, actor.organisation_id, reading_id)

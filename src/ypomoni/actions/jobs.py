@@ -15,7 +15,7 @@ from ypomoni.core.balance.search import Effort, Objective, Proposal, Relaxation,
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
-from ypomoni.documents.proposal_json import dump_proposal, load_proposal
+from ypomoni.documents.proposal_json import keep_proposal, read_kept_proposal
 from ypomoni.documents.site_file import SiteFile, read_site_text
 from ypomoni.records.field import Row
 from ypomoni.storage.connection import Connection, Pool, transaction
@@ -81,7 +81,7 @@ def see_job(connection: Connection, actor: Actor, job_id: int) -> tuple[Row, Job
     if job is None:
         raise NotFound
     plan = find(connection, actor, "plan", job["plan_id"])
-    proposal = load_proposal(json.loads(job["body"])) if job["body"] else None
+    proposal = read_kept_proposal(job["body"]) if job["body"] else None
     is_current = True
     if proposal is not None:
         is_current = plan_digest(read_document(read_tree(connection, actor, plan["site_id"])), plan["key"]) == job["input_digest"]
@@ -172,7 +172,7 @@ def work_once(pool: Pool) -> bool:
     try:
         effort = Effort(search_s=job["search_s"], relax_s=RELAX_RATIO * job["search_s"], tell=tell, is_stopped=is_stopped)
         found = find_moves(to_core_plan(read_site_text(job["input"].encode()), job["plan_key"]), Objective(job["objective"]), effort)
-        state, body, words = ("cancelled" if found.is_cancelled else "done"), json.dumps(dump_proposal(found)), ""
+        state, body, words = ("cancelled" if found.is_cancelled else "done"), keep_proposal(found), ""
     except DatabaseAway:
         # Its row still says that it runs: it is taken again once the database is back.
         raise

@@ -1,9 +1,12 @@
-"""A proposal of the optimiser as JSON: what `ypomoni balance --json` prints and what the queue keeps."""
+"""A proposal of the optimiser as JSON: what `ypomoni balance --json` prints, and what the queue keeps."""
 
+import json
+from functools import cache
 from typing import Any
 
-from ypomoni.core.balance.limits import Limit, Standing
-from ypomoni.core.balance.search import Binding, Move, Objective, Proposal, Relaxation, Relaxing
+from pydantic import TypeAdapter
+
+from ypomoni.core.balance.search import Binding, Move, Proposal
 from ypomoni.core.telling.results import SoldBank
 
 
@@ -37,41 +40,24 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
     }
 
 
-def load_proposal(body: dict[str, Any]) -> Proposal:
-    """Return the proposal that `dump_proposal` wrote."""
-    return Proposal(
-        objective=Objective(body["objective"]),
-        moves=tuple(_read_move(m) for m in body["moves"]),
-        is_found=body["keeps_limits"],
-        blocked=tuple(body["blocked"]),
-        is_proven=body["proven"],
-        is_cancelled=body["cancelled"],
-        gap_ratio=body["gap_ratio"],
-        rounds_count=body["rounds_count"],
-        worst_ratio=body["worst_ratio"],
-        reasons=tuple(body["reasons"]),
-        unknown_runs=tuple(body["unknown_runs"]),
-        bindings=tuple(_read_binding(b) for b in body["bindings"]),
-        relaxations=tuple(
-            Relaxation(
-                kind=Relaxing(r["kind"]),
-                supply_key=r["supply"],
-                bank=SoldBank(**r["bank"]) if r["bank"] else None,
-                moves=tuple(_read_move(m) for m in r["moves"]),
-                bindings=tuple(_read_binding(b) for b in r["bindings"]),
-                is_smallest=r["smallest"],
-            )
-            for r in body["relaxations"]
-        ),
-    )
+@cache
+def _adapter() -> TypeAdapter[Proposal]:
+    return TypeAdapter(Proposal)
+
+
+def keep_proposal(found: Proposal) -> str:
+    """Return a proposal as the queue keeps it, for `read_kept_proposal`."""
+    # By way of Python values: a limit that nothing is left of has an infinite share, which pydantic's own JSON would make null.
+    return json.dumps(_adapter().dump_python(found, mode="json"))
+
+
+def read_kept_proposal(text: str) -> Proposal:
+    """Return the proposal that `keep_proposal` wrote."""
+    return _adapter().validate_json(text)
 
 
 def _move(move: Move) -> dict[str, Any]:
     return {"load": move.load_key, "name": move.name, "from": move.from_key, "to": move.to_key, "cable_m": move.cable_m}
-
-
-def _read_move(part: dict[str, Any]) -> Move:
-    return Move(load_key=part["load"], name=part["name"], from_key=part["from"], to_key=part["to"], cable_m=part["cable_m"])
 
 
 def _binding(binding: Binding) -> dict[str, Any]:
@@ -84,9 +70,3 @@ def _binding(binding: Binding) -> dict[str, Any]:
         "allowed": standing.allowed,
         "holdover_h": binding.holdover_h,
     }
-
-
-def _read_binding(part: dict[str, Any]) -> Binding:
-    share_ratio = float("inf") if part["share_ratio"] is None else part["share_ratio"]
-    standing = Standing(limit=Limit(part["limit"]), share_ratio=share_ratio, amount=part["amount"], allowed=part["allowed"])
-    return Binding(supply_key=part["supply"], standing=standing, holdover_h=part["holdover_h"])

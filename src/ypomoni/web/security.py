@@ -7,12 +7,11 @@ from typing import Any, ParamSpec
 from uuid import uuid4
 
 from flask import Flask, Response, abort, current_app, g, redirect, request, session, url_for
-from flask_limiter import Limiter
-from flask_limiter.util import get_remote_address
 
+from ypomoni.actions.accounts import account_of
 from ypomoni.actions.actor import Actor
-from ypomoni.storage.accounts import select_account
 from ypomoni.storage.connection import Connection, transaction
+from ypomoni.web.limiting import limiter
 
 POLICY = "; ".join(
     (
@@ -34,12 +33,11 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Permissions-Policy": "camera=(), geolocation=(), microphone=()",
 }
-# One process serves the application, so counting in its memory is enough.
-limiter = Limiter(get_remote_address, storage_uri="memory://", headers_enabled=False)
 
 
 def init_app(app: Flask) -> None:
     """Set the headers of every answer and the limiter."""
+    app.config["RATELIMIT_STORAGE_OPTIONS"] = {"pool": app.extensions["pool"]}
     limiter.init_app(app)
 
     @app.after_request
@@ -73,7 +71,7 @@ def begin_session(account: dict[str, Any]) -> None:
 def current_actor(connection: Connection) -> Actor | None:
     """Return who is signed in, or None; a session from before a change of password has ended."""
     account_id = session.get("account_id")
-    account = select_account(connection, account_id) if isinstance(account_id, int) else None
+    account = account_of(connection, account_id) if isinstance(account_id, int) else None
     if account is None or account["session_epoch"] != session.get("epoch"):
         return None
     return Actor(

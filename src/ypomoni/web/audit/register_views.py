@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import Blueprint, Response, flash, g, jsonify, redirect, render_template, request, url_for
 
+from ypomoni.actions.drafts import drop_draft, find_draft, keep_draft
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_many
@@ -26,7 +27,6 @@ from ypomoni.documents.register_table import (
 from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
 from ypomoni.records.field import Row
 from ypomoni.records.words import PROVENANCE_WORDS
-from ypomoni.storage.drafts import delete_draft, insert_draft, select_draft
 from ypomoni.web.plan.page import PLAN_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in, wants_json
 
@@ -184,14 +184,7 @@ def bring(site_id: int, plan_key: str) -> Any:
         "mapping": {"sheet": mapping.sheet, "header_row": mapping.header_row, "columns": mapping.columns},
     }
     actor = g.actor
-    draft_id = insert_draft(
-        g.connection,
-        organisation_id=actor.organisation_id,
-        plan_id=plan["id"],
-        account_id=actor.account_id,
-        file_name=name or "",
-        body=body,
-    )
+    draft_id = keep_draft(g.connection, actor, plan["id"], name or "", body)
     return redirect(url_for("loads.review", draft_id=draft_id))
 
 
@@ -199,7 +192,7 @@ def bring(site_id: int, plan_key: str) -> Any:
 @signed_in
 def review(draft_id: int) -> Any:
     """Show what each row would become, every doubtful cell with its reason; on confirmation bring in what is chosen."""
-    draft = select_draft(g.connection, g.actor.organisation_id, draft_id)
+    draft = find_draft(g.connection, g.actor, draft_id)
     if draft is None:
         raise NotFound
     plan = find(g.connection, g.actor, "plan", draft["plan_id"])
@@ -230,7 +223,7 @@ def review(draft_id: int) -> Any:
             try:
                 with g.connection.transaction():
                     count = import_loads(g.connection, g.actor, plan["id"], [r.values for r in chosen])
-                    delete_draft(g.connection, g.actor.organisation_id, draft_id)
+                    drop_draft(g.connection, g.actor, draft_id)
             except Refused as refused:
                 faults += [f"{f.path}: {f.message}" if f.path else f.message for f in refused.faults[:8]]
             else:

@@ -13,7 +13,6 @@ from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.readings import Hookup, MeasuringPoint, PointKind, State
 from ypomoni.records.field import Row
 from ypomoni.records.words import HOOKUP_WORDS, MAINS_WORDS, POINT_WORDS, STATE_WORDS
-from ypomoni.storage.readings import select_reading
 from ypomoni.web.audit.forms import reading_form
 from ypomoni.web.audit.readings import build_point, reading_words
 from ypomoni.web.audit.tree import band_words
@@ -262,7 +261,7 @@ def take(reading_id: int) -> Any:
 
 def _bands_before(reading_id: int) -> dict[str, str]:
     """Return the bands of a reading's plan as they are, to show how they move."""
-    reading = select_reading(g.connection, g.actor.organisation_id, reading_id)
+    reading = actions.place_of_reading(g.connection, g.actor, reading_id)
     return {} if reading is None else _bands(_page_of(find(g.connection, g.actor, "plan", reading["plan_id"])))
 
 

@@ -10,8 +10,9 @@ from ypomoni.actions import accounts
 from ypomoni.actions.errors import Refused, SignInRefused
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.web.fields import place_faults
+from ypomoni.web.limiting import limiter
 from ypomoni.web.people.forms import AcceptForm, SignInForm
-from ypomoni.web.security import begin_session, limiter, open_, signed_in
+from ypomoni.web.security import begin_session, open_, signed_in
 
 blueprint = Blueprint("auth", __name__, template_folder="templates")
 

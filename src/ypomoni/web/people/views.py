@@ -6,10 +6,10 @@ from flask import Blueprint, current_app, flash, g, redirect, render_template, r
 
 from ypomoni.actions import accounts
 from ypomoni.actions.errors import Refused
-from ypomoni.storage.accounts import list_colleagues, list_open_invitations
 from ypomoni.web.fields import place_faults
+from ypomoni.web.limiting import limiter
 from ypomoni.web.people.forms import InviteForm, PasswordForm
-from ypomoni.web.security import limiter, signed_in
+from ypomoni.web.security import signed_in
 
 blueprint = Blueprint("people", __name__, template_folder="templates", url_prefix="/people")
 
@@ -65,8 +65,8 @@ def _page(
     return (
         render_template(
             "people/index.html",
-            colleagues=list_colleagues(g.connection, g.actor.organisation_id),
-            invitations=list_open_invitations(g.connection, g.actor.organisation_id),
+            colleagues=accounts.colleagues_of(g.connection, g.actor),
+            invitations=accounts.open_invitations_of(g.connection, g.actor),
             invite_form=invite_form,
             password_form=password_form,
             link=link,
