@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 BIN := .venv/bin
 
-.PHONY: demo test test-long bench accuracy lint screenshots stop setup
+.PHONY: mutate demo test test-long bench accuracy lint screenshots stop setup
 
 setup:
 	@tools/setup.sh
@@ -28,6 +28,9 @@ bench: setup
 
 accuracy: setup
 	@$(BIN)/python tools/accuracy.py
+
+mutate: setup
+	@$(BIN)/python tools/mutate.py
 
 screenshots: setup
 	@$(BIN)/python tools/screenshots.py

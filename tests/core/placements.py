@@ -40,7 +40,7 @@ def random_plan(seed, most_loads=10):
             "min_v": draw.choice([None, None, 10.2]),
         }
         if draw.random() < 0.25:
-            load["bursts"] = [{"current_a": 0.8, "duration_s": 10, "per_hour": 1}]
+            load["bursts"] = [{"current_a": 0.8, "duration_s": 10, "per_hour": 1, "during": draw.choice(["always", "always", "alarm"])}]
         if draw.random() < 0.2:
             load |= {"rail_v": 5, "min_v": None, "converter": {"kind": "switching", "efficiency_ratio": 0.85}}
         loads.append(load)
