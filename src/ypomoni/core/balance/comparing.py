@@ -16,7 +16,7 @@ READING_CODES = frozenset({"mains_on_counted_as_load", "unit_slip_suspected", "s
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadMove:
-    """A load that is not where, or not as many or as heavy as, it was. None: it is not in that plan, or on no supply. [A]"""
+    """A load that has moved, or whose quantity or current has changed. None: the load is not in that plan, or hangs on no supply. [A]"""
 
     key: str
     name: str
@@ -46,7 +46,7 @@ class SupplyChange:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FindingChange:
-    """A finding that one plan has and the other has not, with the supply it is about."""
+    """A finding of only one of the two plans, with the supply it is about."""
 
     supply: str
     finding: Finding
@@ -65,7 +65,7 @@ class Comparison:
 
 
 def compare_plans(before: Plan, was: PlanResult, after: Plan, now: PlanResult) -> Comparison:
-    """Return in what a plan differs from one before it."""
+    """Return the differences between a plan and the one before it."""
     # What was read stays with the plan it was read in, so findings of readings are compared only where both have some.
     both_read = bool(before.readings) == bool(after.readings)
     return Comparison(

@@ -22,7 +22,7 @@ ROUNDING_RATIO = 1e-9
 
 
 class Limit(StrEnum):
-    """What a supply can fail of."""
+    """What a supply can fail at."""
 
     OUTPUT_STANDBY = "output_standby"
     OUTPUT_ALARM = "output_alarm"
@@ -84,7 +84,7 @@ def standings(figures: Figures) -> tuple[Standing, ...]:
 
 
 def currents(case: Case) -> tuple[Standing, ...]:
-    """Return how much of the limits on currents is used: output, cells, and the supply's own beside mains. [A]"""
+    """Return how far each limit on current is used: the output, the cells, and what the supply gives while mains is there. [A]"""
     return (*outputs(case), *_cells(case), *_mains(case))
 
 
@@ -100,7 +100,7 @@ def outputs(case: Case) -> tuple[Standing, ...]:
 
 
 def _cells(case: Case) -> tuple[Standing, ...]:
-    """Return how much of what its battery gives at most is used, on average and at the peak. [A]"""
+    """Return how far the greatest currents of the battery's cells are used, on average and at the peak. [A]"""
     if case.supply.bank is None:
         return ()
     mean_limit_a, peak_limit_a = cell_limits_a(case.supply.bank)

@@ -23,7 +23,7 @@ USUAL_SECTION_MM2 = 0.5
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UnknownRun:
-    """A way of a cable that is not known and matters: from where, and how long it may be at most with so much copper. [m, mm²]"""
+    """A cable whose length is not known but decides: where it starts, and how long it may be with this much copper. [m, mm²]"""
 
     place_key: str
     place_name: str
@@ -34,7 +34,7 @@ class UnknownRun:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Offer:
-    """What one supply would be with pieces on it, or without its own: hours, amps and limits, or why it may not. [h, A]"""
+    """What a move would make of one supply: its hours, currents and limits afterwards, or why the move is not allowed. [h, A]"""
 
     supply_key: str
     reason: str
@@ -57,7 +57,7 @@ class Offer:
 
     @property
     def meets(self) -> bool:
-        """Whether the supply would neither fail nor be unsafe; not where its hours cannot be named."""
+        """Whether the supply would neither fail nor be unsafe. False where its hours cannot be computed."""
         return bool(self.standings) and self.verdict not in (Verdict.UNSAFE, Verdict.FAILS, Verdict.UNKNOWN)
 
 
@@ -77,7 +77,7 @@ def run_cable(plan: Plan, load: Load, supply_key: str) -> Cable | None:
 
 
 def moved(plan: Plan, load: Load, supply_key: str | None) -> Load:
-    """Return a load on another supply, with the cable it has there where that is known and as it is where not."""
+    """Return a load on another supply. It gets the cable it would have there; where that is not known it keeps its own."""
     if supply_key is None or supply_key == load.supply_key:
         return replace(load, supply_key=supply_key)
     return replace(load, supply_key=supply_key, cable=run_cable(plan, load, supply_key) or load.cable)
@@ -109,7 +109,7 @@ def with_moves(plan: Plan, pieces: Mapping[str, int], supply_key: str | None) ->
 
 
 def offers_for(plan: Plan, pieces: Mapping[str, int]) -> tuple[Offer, ...]:
-    """Return what every supply of a plan would be with pieces moved there, and what those they come from would be without them."""
+    """Return what a move would make of every supply that could take the pieces, and of those that would lose them."""
     own = {load.supply_key for load in plan.loads if load.key in pieces}
     found: list[Offer] = []
     for supply in plan.supplies:
@@ -221,7 +221,7 @@ def _drop(load: Load, supply: Supply) -> Iterator[str]:
 
 
 def _unknown_runs(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iterator[UnknownRun]:
-    """Yield the ways to a supply that are not known and short enough to matter, each place once, with the length that would still do."""
+    """Yield the cables to a supply whose length is not known but could be too long, once for each place, with the greatest length that still works."""
     shortest: dict[str, UnknownRun] = {}
     for load in plan.loads:
         if (
@@ -251,7 +251,7 @@ def _unknown_runs(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iter
 
 
 def _after(supply: Supply, before: Plan, after: Plan, *, is_own: bool) -> Offer:
-    """Return what a supply would be after a move: totals that were read say nothing of it then, as after the move itself."""
+    """Return what a move makes of a supply. Totals that were read no longer count, since they were read before the move."""
     loads, bare = after.loads_on(supply.key), replace(supply, totals=())
     figures = compute_figures(bare, loads, in_full=False)
     judged = judge_figures(bare, loads, figures)

@@ -1,4 +1,4 @@
-"""What is known of a chemistry, per cell. Read by `batteries`, `recovery` and `judgement`."""
+"""What is known of a chemistry, per cell."""
 
 import itertools
 from dataclasses import dataclass

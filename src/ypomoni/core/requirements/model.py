@@ -1,4 +1,4 @@
-"""The requirement type. Read by sizing, judgement and `documents`."""
+"""The requirement type."""
 
 from dataclasses import dataclass
 from enum import StrEnum

@@ -1,4 +1,4 @@
-"""What a computation returns: figures with the working that made them, findings, and a verdict. Read by every edge.
+"""What a computation returns: figures with the working that made them, findings, and a verdict.
 
 A page, a report and the command line show these and compute nothing again.
 """

@@ -1,4 +1,4 @@
-"""Supplies, plans and sites: what feeds what. Built by `documents`, read by everything that calculates."""
+"""Supplies, plans and sites: what feeds what."""
 
 from dataclasses import dataclass, field
 from enum import StrEnum

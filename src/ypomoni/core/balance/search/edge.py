@@ -24,7 +24,7 @@ OUTSIDE_RATIO = 1.0 + 1e-6
 
 @dataclass(frozen=True, slots=True)
 class Edge:
-    """A staircase outside the pairs of constant currents that a bank carries, and whether more alarm than its last step is never carried."""
+    """A staircase that lies outside every pair of constant currents the bank carries, and whether an alarm above its last step is never carried."""
 
     corners: tuple[tuple[float, float], ...]
     is_cut: bool
@@ -70,7 +70,7 @@ def edge_of(pack: Pack, threshold_v: float, standby_h: float, alarm_h: float, mo
 
 
 def _outside(root_a: Any) -> float:
-    """Return a current just outside a root that was found to a step."""
+    """Return a current just above a root that is known to one step."""
     return float(root_a) * OUTSIDE_RATIO + 2.0 * EDGE_STEP_A
 
 
@@ -90,7 +90,7 @@ def sides_of(edge: Edge, all_standby_a: float, all_alarm_a: float) -> list[tuple
 
 
 def _fewer(sides: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
-    """Return sides, in the order of their slope, without those whose neighbours say nearly the same."""
+    """Return half-planes in the order of their slope, leaving out each whose neighbours nearly imply it."""
     kept = list(sides)
     while len(kept) > 2:
         least, at = min((_sticks_out_ratio(*kept[n - 1 : n + 2]), n) for n in range(1, len(kept) - 1))
@@ -110,7 +110,7 @@ def _sticks_out_ratio(one: tuple[float, float, float], side: tuple[float, float,
 
 
 class Sunk(NamedTuple):
-    """A bank from which at least a current flows: the mean of its voltage, as powers see it, and the voltage at the end, at most. [V]"""
+    """A bank that gives at least some current: upper bounds on its mean voltage, as power loads see it, and on its voltage at the end. [V]"""
 
     mean_v: float
     end_v: float
@@ -120,9 +120,9 @@ class Sunk(NamedTuple):
 
 @lru_cache(maxsize=256)
 def levels_of(pack: Pack, until_h: float, most_a: float, added_a: float) -> tuple[Sunk, ...]:
-    """Return how far a bank sinks, level by level: what flows at least at one gives the voltages of the next. Powers draw more as they sink.
+    """Return how far a bank sinks, level by level: the least current at one level gives the voltages of the next, at which power loads draw more.
 
-    ``added_a``: so much of that may not yet have flown, being spread earlier than it comes.
+    ``added_a``: the part of that which may not have flowed yet, since it is counted earlier than it comes.
     """
     full_v = pack.ocv_knots_v[-1]
     found = [Sunk(full_v, full_v, SUNK_RATIOS[0] * most_a)]
@@ -159,7 +159,7 @@ def eased(edge: Edge, levels: tuple[Sunk, ...]) -> Edge:
 
 
 def _hull(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Return the outer edge of points whose second coordinate rises and first falls."""
+    """Return the convex hull of points whose first coordinate falls while the second rises."""
     found: list[tuple[float, float]] = []
     for point in points:
         while len(found) >= 2:

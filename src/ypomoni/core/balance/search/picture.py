@@ -35,7 +35,7 @@ Constraint = tuple[list[float], float]
 
 
 def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Constraint], list[Constraint]]:
-    """Return linear limits on which units a supply may carry, as weights and most: those of its output and recharge, and those of its charge."""
+    """Return the linear limits on the units of a supply, each as (weights, upper bound): first those of output and recharge, then those of charge."""
     if supply.bank is None:
         return [], []
     bare = replace(supply, totals=())
@@ -68,7 +68,7 @@ def _current_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
 
 
 def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
-    """Return the greatest standby beside which the bank is back in time; less is left for it with every load more."""
+    """Return the greatest standby current beside which the bank is recharged in time: bisect the currents, since every load leaves the charger less."""
     allowed_h = supply.requirement.recharge_h
 
     def in_time(standby_a: float) -> bool:
@@ -136,7 +136,7 @@ def _charge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
 
 
 class _End(NamedTuple):
-    """An end that a bank must reach: after so long a draw that lasts so long; a part of the time before may have been alarm. [h]"""
+    """An instant that a bank must reach: when, how long the draw then lasts, and how much of the time before may have been alarm. [h]"""
 
     until_h: float
     lasts_h: float
@@ -148,7 +148,7 @@ class _End(NamedTuple):
 def _sides_of(
     outage: HoldoverRun, end: _End, steady: list[Draw], bursts: list[Draw], alarms: list[Draw], own_a: float, limit_a: float | None
 ) -> list[Constraint]:
-    """Return the sides of one end: what is drawn until then at least, and then; powers once at the full voltage, once at the sinking one.
+    """Return the half-planes of one such instant. They count what is drawn at least until then and at that moment, powers once at full voltage and once at the sinking one.
 
     What bursts and alarms add is spread evenly, and so comes earlier than it does: that is no draw at any instant.
     """
@@ -220,7 +220,7 @@ def _least_draw_of(case: Case, *, in_alarm: bool) -> Draw:
 
 
 def _burst_draw_of(case: Case, pack: Pack, until_h: float, standby_h: float) -> Draw:
-    """Return the constant draw beyond the least that empties a bank until then no more than the bursts of a case in standby do."""
+    """Return a constant draw that, beside the least draw, empties a bank no further than the bursts of standby really do."""
     return total_draw(_burst_draw(c, pack, until_h, standby_h) for c in case.currents)
 
 
@@ -246,7 +246,7 @@ def _burst_draw(currents: LoadCurrents, pack: Pack, until_h: float, standby_h: f
 
 
 def least_level_a(currents: LoadCurrents, *, in_alarm: bool) -> float:
-    """Return the current that one piece of a load never draws less than: between bursts, or in one that draws less. [A]"""
+    """Return the least current that one piece of a load ever draws: between bursts, or in a burst that draws less. [A]"""
     rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
     return min([rest_a, *(level for level in burst_levels_a(currents, in_alarm=in_alarm) if level is not None)])
 

@@ -45,7 +45,7 @@ MOST_ROUNDS = 200
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Found:
-    """What a search came to: a placement that passes or None, its cost, the proven bound on cost, and whether none exists at all."""
+    """The outcome of a search: the placement found (or None), its cost, the least cost that is proven possible, and whether it is proven that there is none."""
 
     placement: Placement | None
     cost: float
@@ -60,7 +60,7 @@ class Found:
 
     @property
     def gap_ratio(self) -> float | None:
-        """How far the answer may be from the best, of its own cost; None without an answer."""
+        """How much cheaper the best could be, as a share of this answer's cost. None without an answer."""
         if self.placement is None:
             return None
         return 0.0 if self.is_proven else (self.cost - self.bound) / self.cost
@@ -167,12 +167,12 @@ class Search:
         return Found(placement=best, cost=best_cost, bound=bound, is_ruled_out=False, rounds_count=rounds)
 
     def _failing(self, placement: Placement) -> list[int]:
-        """Return the supplies that a placement asks too much of: of their charge, or else of any other limit."""
+        """Return the supplies that a placement overloads: those whose charge is too small, and those that break another limit."""
         failing = [s for s in range(len(self.supplies)) if not self._carries(s, placement[s])]
         return failing or [s for s in range(len(self.supplies)) if not self.holds(s, placement[s])]
 
     def _learnt(self, placement: Placement, failing: list[int], shares: np.ndarray) -> np.ndarray:
-        """Forbid what fails in a placement, and return what share of the bound on charge is now trusted."""
+        """Forbid the parts of a placement that failed, and return how much of the bound on charge to use from now on. [ratio]"""
         learnt = shares.copy()
         for s in failing:
             self._cut(s, placement[s])
@@ -204,7 +204,7 @@ class Search:
         return self.known[key]
 
     def _carries_old(self, case: Case) -> bool:
-        """Say whether a bank that is only being chosen carries its hours old and cold; any other is asked as it is today."""
+        """Say whether a bank that is still to be chosen carries its hours when old and cold. A bank that is there already only has to carry them today."""
         if case.supply.key != self.renewed or case.draws_nothing:
             return True
         c20_ah = case.bank.rated_c20_ah / case.requirement.design_margin_ratio
@@ -215,7 +215,7 @@ class Search:
         return tuple(load for u in sorted(units) for load in self.on[s][u])
 
     def _cut(self, s: int, units: frozenset[int]) -> None:
-        """Forbid a smallest failing set of units, and with it those of the others that draw at least as much."""
+        """Forbid a smallest set of units that fails on a supply, together with every set in which a unit is replaced by one that draws at least as much."""
         left, order = units, sorted(units, key=lambda u: sum(load.standby.current_a * load.quantity for load in self.units[u]))
         everything = frozenset(range(len(self.units)))
         if not self.holds(s, frozenset()):
@@ -237,7 +237,7 @@ class Search:
         self.program.cuts.append((s, left | frozenset(more), frozenset(), len(left) - 1))
 
     def _at_least(self, v: int) -> frozenset[int]:
-        """Return the units that ask at least as much of any supply as one does, in every respect."""
+        """Return the units that ask at least as much as this one in every respect, whatever supply they hang on."""
         if v not in self._more:
             mine = demand_of(self.units[v])
             others = [(u, demand_of(unit)) for u, unit in enumerate(self.units)] if mine is not None else []
@@ -304,13 +304,13 @@ class Search:
         return (None if found.x is None else self.program.placement(found.x)), bound, False
 
     def _coverage_ratio(self, s: int, units: frozenset[int]) -> float:
-        """Return what share of its hours a supply holds with units, at most 1 and not so low that nothing is learnt."""
+        """Return the share of its hours that a supply holds with these units, between a floor that still tells supplies apart and 1. [ratio]"""
         case = Case(self._bare[s], self.loads_on(s, units))
         must_h = case.requirement.standby_h
         return 1.0 if case.draws_nothing or must_h <= 0 else min(1.0, max(0.8, case.holdover().holdover_h / must_h))
 
     def _roomy(self, shares: np.ndarray, best_cost: float, bound: float, until_s: float) -> Placement | None:
-        """Return a placement that keeps away from the bound on charge: of little cost first, then the roomiest that costs less than the best."""
+        """Return a placement that leaves room below the bound on charge: first a cheap one, then the one with most room that is cheaper than the best so far."""
         left_s = until_s - self.effort.clock()
         if left_s <= 0:
             return None

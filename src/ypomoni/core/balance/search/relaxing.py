@@ -68,7 +68,7 @@ def bindings_of(plan: Plan) -> tuple[Binding, ...]:
 
 
 def blocked_in(plan: Plan) -> tuple[str, ...]:
-    """Say what no move mends in a plan: what is severe of a supply beside the limits that moves keep, and what is not computed."""
+    """Say what no move can mend: severe findings that moves do not change, and supplies that are not computed."""
     found: list[str] = []
     for supply in plan.supplies:
         loads = plan.loads_on(supply.key)
@@ -128,7 +128,7 @@ def best_balance(plan: Plan, effort: Effort, until_s: float) -> tuple[tuple[Move
 
 
 def _scaled(plan: Plan, share_ratio: float) -> Plan:
-    """Return a plan of which every supply must hold a share of its hours, and nothing of formula or recharge."""
+    """Return a plan in which every supply only has to hold a share of its hours; formula and recharge are not asked."""
 
     def eased(supply: Supply) -> Supply:
         hours_h = supply.requirement.standby_h * share_ratio
@@ -138,7 +138,7 @@ def _scaled(plan: Plan, share_ratio: float) -> Plan:
 
 
 def reasons_of(plan: Plan) -> tuple[str, ...]:
-    """Say why moving alone is not enough: loads that no supply carries even alone, or more asked in all than all supplies give."""
+    """Say why moving alone is not enough: a load is too much for any supply even alone, or all loads together ask more than all supplies give."""
     supplies = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
     here = {s.key for s in supplies}
     found: list[str] = []
@@ -251,7 +251,7 @@ def supply_c20_ah(supply: Supply) -> float:
 
 
 def _sizes(supply: Supply, most_ah: float | None) -> Iterator[list[SoldBank]]:
-    """Yield the larger sold banks of a supply by number of strings, smallest first, but for those that are unsafe or fail with no load at all."""
+    """Yield the larger banks that are sold for a supply, by strings and then by size. Those that are unsafe or fail even without a load are left out."""
     if supply.bank is None:
         return
     own_ah = supply_c20_ah(supply)
@@ -266,7 +266,7 @@ def _sizes(supply: Supply, most_ah: float | None) -> Iterator[list[SoldBank]]:
 
 
 def _is_severe(supply: Supply) -> bool:
-    """Say whether a supply is unsafe or fails whatever hangs on it, of what a bank may earn."""
+    """Say whether a bank makes a supply unsafe or failing whatever hangs on it."""
     return any(f.severity in SEVERE or f.code in NEVER for f in judge_briefly(supply, ()).findings)
 
 
@@ -276,7 +276,7 @@ def with_bank(plan: Plan, supply_key: str, bank: SoldBank) -> Plan:
 
 
 def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
-    """Return the smallest supply of the plan of which one more, with its battery new, suffices."""
+    """Return the smallest supply of the plan that solves it when one more of the same is added, with a new battery."""
     able = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
     is_smallest = True
     for supply in sorted(able, key=supply_c20_ah):

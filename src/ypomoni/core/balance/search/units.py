@@ -9,7 +9,7 @@ UNKNOWN_RUN_M = 30.0
 
 
 def run_m(plan: Plan, load: Load, supply_key: str) -> tuple[float, bool]:
-    """Return how much new cable a load needs on a supply, and whether that is known: otherwise the longest run known, or a usual length. [m]"""
+    """Return how much new cable a load needs on a supply, and whether that is known. Where it is not, the longest known run is taken, or a usual length. [m]"""
     cable = run_cable(plan, load, supply_key)
     if cable is not None:
         return cable.length_m, True
@@ -25,7 +25,7 @@ def units_of(loads: list[Load]) -> list[tuple[Load, ...]]:
 
 
 def demand_of(unit: tuple[Load, ...]) -> tuple[float, ...] | None:
-    """Return what a unit asks in numbers that all make it worse; None where it has more to it than that: bursts, thermostats, cables."""
+    """Return the demand of a unit as numbers, each of which is harder on a supply the greater it is. None where a few numbers do not say all: with bursts, thermostats, cables."""
     if any(load.bursts or load.thermostats or load.recharges or load.cable for load in unit):
         return None
     states = ([expected_a(load.standby) * load.quantity for load in unit], [expected_a(load.alarm) * load.quantity for load in unit])
