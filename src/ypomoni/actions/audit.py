@@ -50,6 +50,8 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.site_file import SiteFile
 from ypomoni.documents.site_model import ReadingPart
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import POINT
@@ -111,7 +113,7 @@ def make_points(connection: Connection, actor: Actor, plan_id: int) -> int:
     return made
 
 
-def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_id: int, supply: Row) -> int:
+def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_id: int, supply: SupplyRow) -> int:
     points = [p for p in tree.placed_points(plan_id) if p["supply_id"] == supply["id"]]
     taken = taken_keys(tree, "point", plan_id)
     made = 0
@@ -323,7 +325,7 @@ def settle_reading(connection: Connection, actor: Actor, reading_id: int) -> Row
 # -- into the register -----------------------------------------------------------------------------------------------------------------
 
 
-def take_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple[Row, str]:
+def take_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple[PlanRow, str]:
     """Take a reading into the register and return its plan and what was done: measured beats data sheet beats label beats guess.
 
     A device's reading becomes its load's current; any other a total that moves the loads behind it and narrows what is not known of them.
@@ -413,7 +415,7 @@ def _take_of_total(
     return f"{point.name}, {reading.state.value}: taken as the total of what is behind it."
 
 
-def release_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple[Row, str]:
+def release_reading(connection: Connection, actor: Actor, reading_id: int) -> tuple[PlanRow, str]:
     """Take a total that a reading gave out of the register and return its plan and what was done; the reading itself stays."""
     found = select_reading(connection, actor.organisation_id, reading_id)
     if found is None:

@@ -2,6 +2,7 @@
 
 import dataclasses
 from dataclasses import dataclass, replace
+from typing import Any
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create_many, edit_many, edit_many_within, find, read_document, read_tree, refuse_stale, taken_keys
@@ -15,6 +16,9 @@ from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.site_file import SiteFile
 from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
+from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.changes import select_batch
 from ypomoni.storage.connection import Connection
 
@@ -30,7 +34,7 @@ class Held:
     quantity: int
 
 
-def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held]) -> tuple[list[Row], tuple[Offer, ...]]:
+def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held]) -> tuple[list[SupplyRow], tuple[Offer, ...]]:
     """Return the supplies of a plan, and what each would be with pieces on it."""
     plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"])
@@ -44,7 +48,7 @@ def offers(connection: Connection, actor: Actor, plan_id: int, held: list[Held])
 class Moved:
     """What a move came to: the plan, the loads that moved, and the site as it is then with its checked file."""
 
-    plan: Row
+    plan: PlanRow
     rows: list[Row]
     tree: SiteTree
     site_file: SiteFile
@@ -123,7 +127,7 @@ def foresee(connection: Connection, actor: Actor, plan_id: int, held: list[Held]
         return
     moved = {load.key: load for load in with_moves(core, pieces, supply_key).loads if load.key in pieces}
     # As the rows would be: on the other supply, with the cable there; totals of the supplies concerned let go.
-    foreseen: list[Row] = [
+    foreseen: list[Any] = [
         {**row, "supply_id": supply_id, **_cable(moved[row["key"]])} if row["key"] in pieces else row
         for row in tree.loads.get(plan["id"], [])
     ]
@@ -133,7 +137,7 @@ def foresee(connection: Connection, actor: Actor, plan_id: int, held: list[Held]
     evaluate(connection, actor.organisation_id, [(read_document(after), plan["key"])])
 
 
-def follow_moves(connection: Connection, actor: Actor, plan: Row, targets: dict[str, str | None]) -> int:
+def follow_moves(connection: Connection, actor: Actor, plan: PlanRow, targets: dict[str, str | None]) -> int:
     """Make several moves of whole loads at once, given as load and supply keys, and return how many they were.
 
     The plan as it is in the end must keep the rules; on the way there it need not.
@@ -160,7 +164,7 @@ def follow_moves(connection: Connection, actor: Actor, plan: Row, targets: dict[
     return len(wanted)
 
 
-def pin(connection: Connection, actor: Actor, held: list[Held], *, pinned: bool) -> list[Row]:
+def pin(connection: Connection, actor: Actor, held: list[Held], *, pinned: bool) -> list[LoadRow]:
     """Pin loads to where they are, or let them go again."""
     return edit_many(connection, actor, "load", [(h.load_id, h.version, {"pinned": pinned}) for h in held])
 
@@ -186,12 +190,12 @@ def _refuse_broken(after: Plan, going: dict[str, str | None], names: dict[str, s
             raise Refused([Fault("", f"{load.name} may not hang on {names[to]}: {reason} Nothing was moved.")])
 
 
-def _rows(tree: SiteTree, plan: Row, held: list[Held]) -> list[Row]:
+def _rows(tree: SiteTree, plan: PlanRow, held: list[Held]) -> list[LoadRow]:
     """Return the rows of what is held."""
     loads = {row["id"]: row for row in tree.loads.get(plan["id"], [])}
     if not held:
         raise Refused([Fault("piece", "names nothing: pick a piece up first.")])
-    rows: list[Row] = []
+    rows: list[LoadRow] = []
     for h in held:
         row = loads.get(h.load_id)
         if row is None:
@@ -200,7 +204,7 @@ def _rows(tree: SiteTree, plan: Row, held: list[Held]) -> list[Row]:
     return rows
 
 
-def _refuse_counts(rows: list[Row], held: list[Held]) -> None:
+def _refuse_counts(rows: list[LoadRow], held: list[Held]) -> None:
     for row, h in zip(rows, held, strict=True):
         if not 1 <= h.quantity <= row["quantity"]:
             raise Refused([Fault("quantity", f"must be from 1 to {row['quantity']}, the pieces of {row['name']}, was {h.quantity}.")])
@@ -213,10 +217,10 @@ def _cable(load: Load) -> Row:
     }
 
 
-def _let_go_of_totals(connection: Connection, actor: Actor, tree: SiteTree, plan: Row, supply_ids: set[int | None]) -> list[Row]:
+def _let_go_of_totals(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow, supply_ids: set[int | None]) -> list[Row]:
     stale = [s for s in tree.supplies.get(plan["id"], []) if s["id"] in supply_ids and s["totals"]]
     return edit_many(connection, actor, "supply", [(s["id"], s["version"], {"totals": []}) for s in stale])
 
 
-def _names(rows: list[Row]) -> str:
+def _names(rows: list[LoadRow]) -> str:
     return rows[0]["name"] if len(rows) == 1 else f"{rows[0]['name']} and {len(rows) - 1} more"

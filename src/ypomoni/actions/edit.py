@@ -15,6 +15,7 @@ from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.records.field import Row, blank_row
 from ypomoni.records.kept import RECORDS
+from ypomoni.records.load import LoadRow
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES, ORGANISATION_WIDE, PLAN, SITE
@@ -43,15 +44,15 @@ def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool 
     return read_trees(connection, actor.organisation_id, [site], frame=frame)[0]
 
 
-def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Row:
-    """Return an aggregate that has not been removed, locked, or raise `NotFound`."""
+def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Any:
+    """Return an aggregate that has not been removed, locked, or raise `NotFound`. Its record is that of its name."""
     row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
     if row is None or row["removed_at"] is not None:
         raise NotFound
     return row
 
 
-def create(connection: Connection, actor: Actor, name: str, values: Row, taken: set[str] | None = None) -> Row:
+def create(connection: Connection, actor: Actor, name: str, values: Row, taken: set[str] | None = None) -> Any:
     """Insert an aggregate with every column given or empty, a fresh key where it has one, and log it.
 
     Raises
@@ -67,7 +68,7 @@ def shared_keys(connection: Connection, actor: Actor, name: str) -> set[str]:
     return {row["key"] for row in ORGANISATION_WIDE[name].every(connection, actor.organisation_id)}
 
 
-def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Row]:
+def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Any]:
     """Insert several aggregates of one parent; see `create`. All of them or none."""
     aggregate = AGGREGATES[name]
     keys = set(taken or ())
@@ -86,14 +87,14 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
     return made
 
 
-def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]) -> list[Row]:
+def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]) -> list[Any]:
     """Change several aggregates of one site, each given as id, version and columns. All of them or none; see `edit_within`."""
     return edit_many_within(connection, actor, name, wanted)[0]
 
 
 def edit_many_within(
     connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]
-) -> tuple[list[Row], tuple[SiteTree, SiteFile] | None]:
+) -> tuple[list[Any], tuple[SiteTree, SiteFile] | None]:
     """Change several aggregates as `edit_many` does, and return them with their checked site; None where nothing changed."""
     changed: list[tuple[Row, Row]] = []
     for aggregate_id, version, changes in wanted:
@@ -155,14 +156,14 @@ def _take_back(connection: Connection, actor: Actor, change: Row) -> Row:
     return row
 
 
-def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
+def edit(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Any:
     """Change columns of an aggregate and return it; see `edit_within`."""
     return edit_within(connection, actor, name, aggregate_id, version, changes)[0]
 
 
 def edit_within(
     connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row
-) -> tuple[Row, SiteTree, SiteFile]:
+) -> tuple[Any, SiteTree, SiteFile]:
     """Change columns of an aggregate that is still at ``version``, log what it was and what it is, and return it with its checked site.
 
     Raises
@@ -185,7 +186,7 @@ def edit_within(
     return changed, tree, site_file
 
 
-def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Row:
+def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Any:
     """Change an aggregate of the organisation; see `edit_within`."""
     row = find(connection, actor, name, aggregate_id)
     refuse_stale(connection, actor, name, row, version)
@@ -194,7 +195,7 @@ def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: i
     return changed
 
 
-def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Row:
+def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Any:
     """Remove an aggregate; it can be restored."""
     row = find(connection, actor, name, aggregate_id)
     refuse_stale(connection, actor, name, row, version)
@@ -207,7 +208,7 @@ def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, v
     return gone
 
 
-def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Row:
+def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Any:
     """Bring a removed aggregate back. What is back already stays as it is."""
     row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
     if row is None:
@@ -230,7 +231,7 @@ def _translated() -> Generator[None]:
         raise Refused([Fault(path, message)]) from error
 
 
-def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Row:
+def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Any:
     """Put the bank that was last taken out of a supply back in, unless there is one again."""
     supply = find(connection, actor, "supply", supply_id)
     bank = select_last_bank(connection, actor.organisation_id, supply_id)
@@ -280,7 +281,7 @@ def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str
     return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
 
 
-def refuse_stale(connection: Connection, actor: Actor, name: str, row: Row, version: int) -> None:
+def refuse_stale(connection: Connection, actor: Actor, name: str, row: LoadRow, version: int) -> None:
     """Raise `StaleEdit`, with who changed a row and when, where it is no longer at a version."""
     if row["version"] != version:
         last = select_last_change(connection, actor.organisation_id, name, row["id"]) or {}

@@ -9,9 +9,9 @@ ActionError
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any
 
 from ypomoni.documents.faults import Fault
-from ypomoni.records.field import Row
 
 
 class ActionError(Exception):
@@ -25,7 +25,7 @@ class NotFound(ActionError):  # noqa: N818 - it states what is, not what went wr
 class StaleEdit(ActionError):  # noqa: N818 - as above
     """Raised when an edit was made on a version that is no longer the last one."""
 
-    def __init__(self, current: Row, changed_by: str | None, changed_at: datetime | None) -> None:
+    def __init__(self, current: Any, changed_by: str | None, changed_at: datetime | None) -> None:
         super().__init__("changed by somebody else since")
         self.current = current
         self.changed_by = changed_by

@@ -9,6 +9,7 @@ from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.news import Change, in_batches
 from ypomoni.documents.faults import Fault
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.storage.changes import select_history
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES
@@ -26,7 +27,7 @@ class Back:
     then: Row | None
 
 
-def read_history(connection: Connection, actor: Actor, plan: Row) -> list[Change]:
+def read_history(connection: Connection, actor: Actor, plan: PlanRow) -> list[Change]:
     """Return what was changed in a plan and in what its site shares, newest first, one entry a request."""
     return in_batches(select_history(connection, actor.organisation_id, plan["site_id"], plan["id"]))
 

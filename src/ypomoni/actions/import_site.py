@@ -23,12 +23,12 @@ from ypomoni.storage.kept import AGGREGATES, INSTRUMENT
 from ypomoni.storage.readings import insert_reading
 
 
-def sites_named(connection: Connection, actor: Actor, name: str) -> list[Row]:
+def sites_named(connection: Connection, actor: Actor, name: str) -> list[SiteRow]:
     """Return the sites that already have this name."""
     return [s for s in sites_of(connection, actor) if s["name"].casefold() == name.casefold()]
 
 
-def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, replacing: Row | None = None) -> Row:
+def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, replacing: SiteRow | None = None) -> Row:
     """Insert a site with everything in it. ``replacing`` is a site that is removed for it, and can be restored."""
     if replacing is not None:
         remove(connection, actor, "site", replacing["id"], replacing["version"])

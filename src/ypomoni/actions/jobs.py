@@ -17,7 +17,7 @@ from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal, read_kept_proposal
 from ypomoni.documents.site_file import SiteFile, read_site_text
-from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection, Pool, transaction
 from ypomoni.storage.errors import DatabaseAway
 from ypomoni.storage.jobs import beat, cancel_job, finish_job, insert_job, select_job, take_job, waiting_before
@@ -75,7 +75,7 @@ def plan_digest(site_file: SiteFile, plan_key: str) -> str:
     return "-".join([*(d[:16] for d in digests_of(site_file, part)), *unassigned])[:4000]
 
 
-def see_job(connection: Connection, actor: Actor, job_id: int) -> tuple[Row, JobView]:
+def see_job(connection: Connection, actor: Actor, job_id: int) -> tuple[PlanRow, JobView]:
     """Return the plan and state of a job of the actor's organisation, or raise `NotFound`."""
     job = select_job(connection, actor.organisation_id, job_id)
     if job is None:
@@ -112,7 +112,7 @@ def chosen_of(proposal: Proposal, option: int | None) -> Proposal | Relaxation:
     return proposal.relaxations[option]
 
 
-def accept_answer(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[Row, int]:
+def accept_answer(connection: Connection, actor: Actor, job_id: int, option: int | None, only: str | None) -> tuple[PlanRow, int]:
     """Make all moves of a proposal, or one of them, and the larger battery that goes with them. Returns the plan and how many loads moved.
 
     Raises
@@ -135,7 +135,7 @@ def accept_answer(connection: Connection, actor: Actor, job_id: int, option: int
     return plan, follow_moves(connection, actor, plan, targets)
 
 
-def _fit(connection: Connection, actor: Actor, plan: Row, supply_key: str, bank: SoldBank) -> None:
+def _fit(connection: Connection, actor: Actor, plan: PlanRow, supply_key: str, bank: SoldBank) -> None:
     """Put a new bank into a supply."""
     tree = read_tree(connection, actor, plan["site_id"], lock=True)
     supply = next((s for s in tree.supplies.get(plan["id"], []) if s["key"] == supply_key), None)

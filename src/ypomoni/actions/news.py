@@ -6,6 +6,7 @@ from datetime import datetime
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import find
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.storage.changes import select_history
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.presence import be_seen, last_change_id
@@ -28,7 +29,7 @@ class Change:
 class News:
     """Who else is on a plan, what others changed since a moment, and the number of the last change."""
 
-    plan: Row
+    plan: PlanRow
     others: tuple[str, ...]
     changes: tuple[Change, ...]
     last_id: int

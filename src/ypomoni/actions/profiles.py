@@ -7,6 +7,7 @@ from ypomoni.actions.edit import create, find, shared_keys
 from ypomoni.actions.errors import NotFound
 from ypomoni.core.requirements.profiles import PROFILES
 from ypomoni.records.field import Row
+from ypomoni.records.requirement import ProfileRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import PROFILE
 
@@ -25,7 +26,7 @@ class Offered:
     note: str
 
 
-def own_profiles(connection: Connection, actor: Actor) -> list[Row]:
+def own_profiles(connection: Connection, actor: Actor) -> list[ProfileRow]:
     """Return the organisation's own profiles."""
     return [p for p in PROFILE.every(connection, actor.organisation_id) if p["removed_at"] is None]
 
@@ -46,7 +47,7 @@ def profile_values(connection: Connection, actor: Actor, key: str) -> Row:
         row = next((p for p in own_profiles(connection, actor) if p["key"] == key.removeprefix(OWN)), None)
         if row is None:
             raise NotFound
-        return {c: row[c] for c in PROFILE.columns if c != "key"}
+        return {c: v for c, v in row.items() if c in PROFILE.columns and c != "key"}
     profile = next((p for p in PROFILES if p.key == key), None)
     if profile is None:
         raise NotFound

@@ -19,6 +19,7 @@ from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.core.things.device_types import DEVICE_TYPES
 from ypomoni.documents.faults import Fault
 from ypomoni.records.field import Row, fields_of
+from ypomoni.records.library import DeviceRow
 from ypomoni.records.load import LoadRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import DEVICE
@@ -125,7 +126,7 @@ def _cable(row: dict[str, Any]) -> Row:
 # -- the library -----------------------------------------------------------------------------------------------------------------------
 
 
-def measured_devices(connection: Connection, actor: Actor) -> list[Row]:
+def measured_devices(connection: Connection, actor: Actor) -> list[DeviceRow]:
     """Return the devices the organisation has measured itself."""
     return [d for d in DEVICE.every(connection, actor.organisation_id) if d["removed_at"] is None]
 

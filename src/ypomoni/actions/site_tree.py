@@ -20,20 +20,20 @@ from ypomoni.storage.readings import list_readings
 class SiteTree:
     """The rows of one site, removed ones apart."""
 
-    site: Row
-    requirements: list[Row] = field(default_factory=list)
-    plans: list[Row] = field(default_factory=list)
-    supplies: dict[int, list[Row]] = field(default_factory=dict)
-    loads: dict[int, list[Row]] = field(default_factory=dict)
-    places: list[Row] = field(default_factory=list)
-    runs: list[Row] = field(default_factory=list)
-    points: dict[int, list[Row]] = field(default_factory=dict)
-    readings: dict[int, list[Row]] = field(default_factory=dict)
-    instruments: list[Row] = field(default_factory=list)
-    stock: list[Row] = field(default_factory=list)
+    site: SiteRow
+    requirements: list[RequirementRow] = field(default_factory=list)
+    plans: list[PlanRow] = field(default_factory=list)
+    supplies: dict[int, list[SupplyRow]] = field(default_factory=dict)
+    loads: dict[int, list[LoadRow]] = field(default_factory=dict)
+    places: list[PlaceRow] = field(default_factory=list)
+    runs: list[RunRow] = field(default_factory=list)
+    points: dict[int, list[PointRow]] = field(default_factory=dict)
+    readings: dict[int, list[ReadingRow]] = field(default_factory=dict)
+    instruments: list[InstrumentRow] = field(default_factory=list)
+    stock: list[StockRow] = field(default_factory=list)
     removed: list[tuple[str, Row]] = field(default_factory=list)
 
-    def plan(self, key: str) -> Row | None:
+    def plan(self, key: str) -> PlanRow | None:
         """Return the plan with a key, or None."""
         return next((p for p in self.plans if p["key"] == key), None)
 
@@ -62,7 +62,7 @@ class SiteTree:
             if r["place_id"] in places and r["supply_key"] in supplies
         ]
 
-    def _plan(self, plan: Row, requirement_keys: dict[int, str]) -> dict[str, Any]:
+    def _plan(self, plan: PlanRow, requirement_keys: dict[int, str]) -> dict[str, Any]:
         supplies, loads = self.supplies.get(plan["id"], []), self.loads.get(plan["id"], [])
         supply_keys, place_keys = {s["id"]: s["key"] for s in supplies}, {p["id"]: p["key"] for p in self.places}
         points = self.placed_points(plan["id"])
@@ -105,7 +105,7 @@ class SiteTree:
         return list(placed.values())
 
 
-def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *, frame: bool = False) -> list[SiteTree]:
+def read_trees(connection: Connection, organisation_id: int, sites: list[SiteRow], *, frame: bool = False) -> list[SiteTree]:
     """Return the trees of sites of an organisation, in nine statements whatever their number; see `edit.read_tree` for ``frame``."""
     trees = {site["id"]: SiteTree(site) for site in sites}
     site_of: dict[int, int] = {}
@@ -138,27 +138,27 @@ def read_trees(connection: Connection, organisation_id: int, sites: list[Row], *
     return list(trees.values())
 
 
-def _sort_in(tree: SiteTree, name: str, row: Row, kept: list[Row]) -> None:
+def _sort_in(tree: SiteTree, name: str, row: Any, kept: list[Any]) -> None:
     if row["removed_at"] is None:
         kept.append(row)
     else:
         tree.removed.append((name, row))
 
 
-def _supply(row: Row, requirement_keys: dict[int, str], point_keys: set[str], reading_keys: set[str]) -> Row:
+def _supply(row: SupplyRow, requirement_keys: dict[int, str], point_keys: set[str], reading_keys: set[str]) -> Row:
     part = part_of_row(SupplyRow, row, SUPPLY_NESTS)
     totals = [{**t, "reading": _kept(t.get("reading"), reading_keys)} for t in row["totals"] if t["point"] in point_keys]
     # A requirement cannot be removed while a supply is judged by it, so its key is always there.
     return part | {"requirement": requirement_keys.get(row["requirement_id"], ""), "totals": totals}
 
 
-def _load(row: Row, supply_keys: dict[int, str], place_keys: dict[int, str], reading_keys: set[str]) -> Row:
+def _load(row: LoadRow, supply_keys: dict[int, str], place_keys: dict[int, str], reading_keys: set[str]) -> Row:
     part = part_of_row(LoadRow, row, LOAD_NESTS)
     for state in ("standby", "alarm"):
         if part[state] is not None:
             part[state]["reading"] = _kept(part[state]["reading"], reading_keys)
     # A load whose supply was removed waits unassigned, and is back on it when the supply is restored; so with its place.
-    return part | {"supply": supply_keys.get(row["supply_id"]), "place": place_keys.get(row["place_id"])}
+    return part | {"supply": supply_keys.get(row["supply_id"] or 0), "place": place_keys.get(row["place_id"] or 0)}
 
 
 def _kept(key: str | None, known: set[str]) -> str | None:
@@ -167,18 +167,18 @@ def _kept(key: str | None, known: set[str]) -> str | None:
 
 def _point(row: Row, supply_keys: dict[int, str], point_keys: dict[int, str], load_keys: dict[int, str]) -> Row:
     return part_of_row(PointRow, row) | {
-        "supply": supply_keys.get(row["supply_id"]),
-        "parent": point_keys.get(row["parent_id"]),
-        "load": load_keys.get(row["load_id"]),
+        "supply": supply_keys.get(row["supply_id"] or 0),
+        "parent": point_keys.get(row["parent_id"] or 0),
+        "load": load_keys.get(row["load_id"] or 0),
     }
 
 
-def _reading(row: Row, point_keys: dict[int, str], instrument_keys: dict[int, str], reading_keys: dict[int, str]) -> Row:
+def _reading(row: ReadingRow, point_keys: dict[int, str], instrument_keys: dict[int, str], reading_keys: dict[int, str]) -> Row:
     return part_of_row(ReadingRow, row) | {
         "point": point_keys[row["point_id"]],
-        "instrument": instrument_keys.get(row["instrument_id"]),
+        "instrument": instrument_keys.get(row["instrument_id"] or 0),
         "taken_at": row["taken_at"].isoformat(),
-        "supersedes": reading_keys.get(row["supersedes_id"]),
+        "supersedes": reading_keys.get(row["supersedes_id"] or 0),
     }
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import undo_batch
-from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.storage.changes import select_steps
 from ypomoni.storage.connection import Connection
 
@@ -17,7 +17,7 @@ class Steps:
     redo: tuple[str, ...]
 
 
-def own_steps(connection: Connection, actor: Actor, plan: Row) -> Steps:
+def own_steps(connection: Connection, actor: Actor, plan: PlanRow) -> Steps:
     """Return what the actor can undo and redo in a plan. A new edit ends what could be redone."""
     if actor.account_id is None:
         return Steps(undo=(), redo=())
@@ -43,7 +43,7 @@ def own_steps(connection: Connection, actor: Actor, plan: Row) -> Steps:
     return Steps(undo=tuple(undo), redo=tuple(redo))
 
 
-def take_step(connection: Connection, actor: Actor, plan: Row, *, again: bool) -> int:
+def take_step(connection: Connection, actor: Actor, plan: PlanRow, *, again: bool) -> int:
     """Undo the actor's last edit of a plan, or do the last undone one again; returns how many things that were, 0 where there is nothing.
 
     Raises

@@ -44,3 +44,8 @@ class ReadingRow(Kept):
     supersedes_id: Annotated[int | None, Reference("supersedes_id", path="supersedes", default=None, null=True)]
     reason: Annotated[str, Line("reason", may_be_blank=True, longest=1000, default="")]
     open_questions: Annotated[list[str], Many("open_questions", str, default=[])]
+    # What the store adds: who stored it and when, by which token it came, and the reading that superseded it.
+    token: str
+    account_id: int | None
+    stored_at: Any
+    superseded_by_id: int | None

@@ -1,11 +1,12 @@
 """From the flat row of the store to the nested part of the site file, and back. References to other records are left to the caller."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from ypomoni.records.field import Nests, Reference, Row, fields_of
 
 
-def part_of_row(record: type, row: Row, nests: Nests | None = None) -> Row:
+def part_of_row(record: type, row: Mapping[str, Any], nests: Nests | None = None) -> Row:
     """Return the part of the site file that a row makes: a nested part is null where the columns that say so are all empty."""
     found: Row = {}
     absent = tuple(path for path, columns in (nests or {}).items() if columns and all(row[c] is None for c in columns))

@@ -4,7 +4,7 @@ Its statements are composed from the columns its record describes. They stay `Li
 """
 
 from dataclasses import dataclass
-from typing import LiteralString
+from typing import Generic, LiteralString, TypeVar, cast
 
 from psycopg.types.json import Jsonb
 
@@ -16,8 +16,12 @@ HERE: LiteralString = "organisation_id = %(organisation_id)s AND id = %(id)s"
 MARK: LiteralString = " SET removed_at = CASE WHEN %(removed)s THEN now() END, version = version + 1 WHERE "
 
 
+# The record of an aggregate, a `TypedDict`.
+Of = TypeVar("Of")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Aggregate:
+class Aggregate(Generic[Of]):
     """The statements of one aggregate. ``select`` takes organisation_id and id; it finds removed rows too."""
 
     name: LiteralString
@@ -31,16 +35,17 @@ class Aggregate:
     set_removed: LiteralString
     lock: LiteralString = " FOR UPDATE"
 
-    def find(self, connection: Connection, organisation_id: int, aggregate_id: int, *, lock: bool = False) -> Row | None:
+    def find(self, connection: Connection, organisation_id: int, aggregate_id: int, *, lock: bool = False) -> Of | None:
         """Return the row of this organisation, or None; ``lock`` keeps others from changing it until the transaction ends."""
         if not 0 < aggregate_id < GREATEST_ID:
             return None
         statement: LiteralString = self.select + self.lock if lock else self.select
-        return one(connection, statement, {"organisation_id": organisation_id, "id": aggregate_id})
+        return cast("Of | None", one(connection, statement, {"organisation_id": organisation_id, "id": aggregate_id}))
 
-    def every(self, connection: Connection, organisation_id: int, parent_ids: list[int] | None = None) -> list[Row]:
+    def every(self, connection: Connection, organisation_id: int, parent_ids: list[int] | None = None) -> list[Of]:
         """Return the rows of these parents, or of the organisation where they have none, removed ones included."""
-        return every(connection, self.list_all, {"organisation_id": organisation_id, "parent_ids": parent_ids})
+        rows = every(connection, self.list_all, {"organisation_id": organisation_id, "parent_ids": parent_ids})
+        return cast("list[Of]", rows)
 
     def add(self, connection: Connection, values: Row) -> Row:
         """Insert a row and return it with its id and version."""
@@ -72,7 +77,7 @@ def json_columns(record: type) -> frozenset[str]:
     return frozenset(f.column for f in fields_of(record) if isinstance(f, Many))
 
 
-def compose(table: LiteralString, record: type, *, parent: LiteralString | None, order: LiteralString) -> Aggregate:
+def compose(table: LiteralString, record: type[Of], *, parent: LiteralString | None, order: LiteralString) -> Aggregate[Of]:
     """Return the aggregate of a record in one table.
 
     Parameters

@@ -1,5 +1,7 @@
 """Every aggregate: its record, what it belongs to, and how its list is ordered."""
 
+from typing import Any
+
 from ypomoni.records.audit import PointRow
 from ypomoni.records.library import DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
@@ -22,8 +24,8 @@ DEVICE = compose("device", DeviceRow, parent=None, order=BY_NAME)
 STOCK = compose("stock", StockRow, parent=None, order="chemistry, block_v, capacity_ah, id")
 PROFILE = compose("profile", ProfileRow, parent=None, order=BY_NAME)
 
-ORGANISATION_WIDE: dict[str, Aggregate] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE)}
-AGGREGATES: dict[str, Aggregate] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, PLACE, RUN, SUPPLY, LOAD, POINT)} | ORGANISATION_WIDE
+ORGANISATION_WIDE: dict[str, Aggregate[Any]] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE)}
+AGGREGATES: dict[str, Aggregate[Any]] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, PLACE, RUN, SUPPLY, LOAD, POINT)} | ORGANISATION_WIDE
 
 __all__ = [
     "AGGREGATES",

@@ -1,7 +1,10 @@
 """Readings: appended and listed, never changed. The database refuses any update of them."""
 
+from typing import cast
+
 from psycopg.types.json import Jsonb
 
+from ypomoni.records.audit import ReadingRow
 from ypomoni.records.field import Row
 from ypomoni.storage.connection import Connection, every, one
 
@@ -42,9 +45,9 @@ def insert_reading(connection: Connection, values: Row) -> int:
     return int(row["id"])
 
 
-def list_readings(connection: Connection, organisation_id: int, plan_ids: list[int]) -> list[Row]:
+def list_readings(connection: Connection, organisation_id: int, plan_ids: list[int]) -> list[ReadingRow]:
     """Return the readings of these plans in the order they were taken, each with the one that superseded it and its open questions."""
-    return every(connection, _LIST, {"organisation_id": organisation_id, "plan_ids": plan_ids})
+    return cast("list[ReadingRow]", every(connection, _LIST, {"organisation_id": organisation_id, "plan_ids": plan_ids}))
 
 
 def select_reading_by_token(connection: Connection, organisation_id: int, token: str) -> Row | None:

@@ -41,7 +41,7 @@ _REFIT = (
 _TAKE_OUT = "UPDATE bank SET removed_at = now() WHERE supply_id IN (SELECT id FROM kept) AND removed_at IS NULL AND %(bank_chemistry)s::text IS NULL"
 _WRITTEN = " SELECT " + _NAMED + " FROM kept s LEFT JOIN fitted b ON b.supply_id = s.id"
 
-SUPPLY = Aggregate(
+SUPPLY: Aggregate[SupplyRow] = Aggregate(
     name="supply",
     columns=(*_OWN, *_BANK),
     json=json_columns(SupplyRow),

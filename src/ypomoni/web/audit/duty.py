@@ -1,9 +1,9 @@
 """The duty strip: one window of time, with what a mode draws while it is on. Drawn beside a load."""
 
 from dataclasses import dataclass
-from typing import Any
 
 from ypomoni.documents.quantities import show_current, show_duty
+from ypomoni.records.load import LoadRow
 
 WIDTH = 120.0
 HEIGHT = 16.0
@@ -22,7 +22,7 @@ class DutyStrip:
     to_scale: bool
 
 
-def build_duty(row: dict[str, Any]) -> DutyStrip | None:
+def build_duty(row: LoadRow) -> DutyStrip | None:
     """Return the duty strip of a load's bursts, or None without any."""
     bursts = row["bursts"]
     if not bursts:

@@ -9,6 +9,7 @@ from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.quantities import read_current, show_current, show_quantity
 from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
 from ypomoni.web.audit.register import GOVERNED, load_cells
 from ypomoni.web.records.forms import LoadForm
 
@@ -16,7 +17,7 @@ UNIT_FACTORS = (200.0, 5000.0)
 CELLS = tuple(GOVERNED)
 
 
-def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
+def form_of_cell(tree: SiteTree, row: LoadRow, cell: str, text: str) -> LoadForm:
     """Return the form of a load with the text of one cell replaced."""
     supplies = tree.supplies.get(row["plan_id"], [])
     cells = load_cells(row, tree)
@@ -31,7 +32,7 @@ def form_of_cell(tree: SiteTree, row: Row, cell: str, text: str) -> LoadForm:
     return form
 
 
-def slip_of_cell(row: Row, cell: str, changes: Row) -> str:
+def slip_of_cell(row: LoadRow, cell: str, changes: Row) -> str:
     """Return what looks like a slip of unit in a current typed over another, as a question, or nothing."""
     column = f"{cell}_current_a"
     before_a, after_a = row.get(column), changes.get(column)
@@ -59,7 +60,7 @@ def changes_of_cell(form: LoadForm, cell: str) -> Row:
     return {name: columns[name] for name in names}
 
 
-def _rest(row: Row) -> dict[str, str]:
+def _rest(row: LoadRow) -> dict[str, str]:
     ratio = row["converter_efficiency_ratio"]
     found = {
         "rail_v": show_quantity(row["rail_v"], "V"),

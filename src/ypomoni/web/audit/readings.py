@@ -8,7 +8,9 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_amps
 from ypomoni.core.things.readings import PointKind, State, why_not_load
 from ypomoni.documents.quantities import show_current, show_quantity
+from ypomoni.records.audit import ReadingRow
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.records.words import HOOKUP_WORDS, POINT_WORDS, STATE_WORDS
 
 
@@ -64,14 +66,14 @@ def signed_current(current_a: float) -> str:
     return f"{'−' if current_a < 0 else ''}{show_current(abs(current_a))}"
 
 
-def reading_words(row: Row) -> str:
+def reading_words(row: ReadingRow) -> str:
     """Return a reading in a line: value, state, mains."""
     state = row["state_note"] or STATE_WORDS[row["state"]].lower()
     mains = f", mains {row['mains']}" if row["mains"] else ""
     return f"{signed_current(row['value_a'])}, {state}{mains}"
 
 
-def build_point(tree: SiteTree, plan: Row, audit: AuditResult, key: str) -> PointView | None:
+def build_point(tree: SiteTree, plan: PlanRow, audit: AuditResult, key: str) -> PointView | None:
     """Return a point of a plan, or None."""
     point = next((p for p in audit.plan.points if p.key == key), None)
     row = next((p for p in tree.placed_points(plan["id"]) if p["key"] == key), None)
@@ -84,7 +86,7 @@ def build_point(tree: SiteTree, plan: Row, audit: AuditResult, key: str) -> Poin
     by_id = {r["id"]: r for r in all_rows}
     meters = {i["id"]: i["name"] for i in tree.instruments}
     for reading in reversed([r for r in all_rows if r["point_id"] == row["id"]]):
-        newer = by_id.get(reading["superseded_by_id"])
+        newer = by_id.get(reading["superseded_by_id"] or 0)
         reason = why_not_load(core[reading["key"]], point) or ""
         node = audit.nodes.get((key, State(reading["state"])))
         if not reason and point.kind is not PointKind.DEVICE and node is not None and node.agrees is False:
@@ -154,14 +156,14 @@ def _likely(score_ratio: float) -> str:
     return "likely" if score_ratio >= 0.6 else "possible" if score_ratio >= 0.3 else "less likely"
 
 
-def _details(row: Row, meters: dict[int, str]) -> str:
+def _details(row: ReadingRow, meters: dict[int, str]) -> str:
     span = ""
     if row["min_a"] is not None and row["max_a"] is not None:
         span = f"{signed_current(row['min_a'])} to {signed_current(row['max_a'])}"
     parts = [
         span,
         f"battery {plain_number(row['battery_v'], 4)} V" if row["battery_v"] is not None else "",
-        meters.get(row["instrument_id"], "") or "common multimeter",
+        meters.get(row["instrument_id"] or 0, "") or "common multimeter",
         HOOKUP_WORDS[row["hookup"]].lower(),
         show_quantity(row["temperature_degc"], "°C"),
         f"by {row['taken_by']}" if row["taken_by"] else "",

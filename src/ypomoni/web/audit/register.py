@@ -1,5 +1,6 @@
 """The register as finished strings: filtered, cut to what is shown, a line about the rest of each load."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -7,8 +8,9 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
-from ypomoni.records.field import Field, Flag, Real, Reference, Row, Whole, Word, fields_of
+from ypomoni.records.field import Field, Flag, Real, Reference, Whole, Word, fields_of
 from ypomoni.records.load import LoadRow
+from ypomoni.records.site import PlanRow
 from ypomoni.web.audit.duty import DutyStrip, build_duty
 from ypomoni.web.plan.figures import Figure
 
@@ -112,7 +114,7 @@ class Asked:
 class LoadView:
     """One row of the register: what stands in its cells, and a line about the rest of it."""
 
-    row: Row
+    row: LoadRow
     cells: dict[str, str]
     more: str
     unassigned: bool
@@ -131,18 +133,18 @@ class RegisterView:
     columns: tuple[Column, ...] = COLUMNS
 
 
-def build_register(tree: SiteTree, plan_row: Row, asked: Asked, result: PlanResult | None = None) -> RegisterView:
+def build_register(tree: SiteTree, plan_row: PlanRow, asked: Asked, result: PlanResult | None = None) -> RegisterView:
     """Return the loads of a plan, supply by supply, unassigned ones first: they wait for one."""
     supplies = [s["id"] for s in tree.supplies.get(plan_row["id"], [])]
     order = {supply_id: n for n, supply_id in enumerate(supplies)}
-    loads = sorted(tree.loads.get(plan_row["id"], []), key=lambda r: (order.get(r["supply_id"], -1), r["id"]))
+    loads = sorted(tree.loads.get(plan_row["id"], []), key=lambda r: (order.get(r["supply_id"] or 0, -1), r["id"]))
     matching = [r for r in loads if _matches(r, asked, order)]
     shares = {s.key: (supply.key, s) for supply in (result.supplies if result else ()) for s in supply.shares}
     rows = tuple(view_load(tree, r, shares) for r in matching[: asked.shown])
     return RegisterView(rows=rows, total=len(loads), matched=len(matching), asked=asked)
 
 
-def view_load(tree: SiteTree, row: Row, shares: dict[str, Any]) -> LoadView:
+def view_load(tree: SiteTree, row: LoadRow, shares: dict[str, Any]) -> LoadView:
     """Return one row."""
     supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
     found = shares.get(row["key"])
@@ -160,7 +162,7 @@ def view_load(tree: SiteTree, row: Row, shares: dict[str, Any]) -> LoadView:
     )
 
 
-def _matches(row: Row, asked: Asked, supplies: dict[int, int]) -> bool:
+def _matches(row: LoadRow, asked: Asked, supplies: dict[int, int]) -> bool:
     words = asked.text.casefold().split()
     hay = " ".join(str(row[k] or "") for k in ("name", "branch", "bus_group", "purpose")).casefold()
     if not all(w in hay for w in words):
@@ -172,9 +174,9 @@ def _matches(row: Row, asked: Asked, supplies: dict[int, int]) -> bool:
     return asked.known in ("", row["standby_provenance"]) and asked.purpose in ("", row["purpose"] or "none")
 
 
-def load_cells(row: Row, tree: SiteTree) -> dict[str, str]:
+def load_cells(row: LoadRow, tree: SiteTree) -> dict[str, str]:
     """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
-    known = {"supply_id": tree.supplies.get(row["plan_id"], []), "place_id": tree.places}
+    known: dict[str, list[Any]] = {"supply_id": tree.supplies.get(row["plan_id"], []), "place_id": tree.places}
     found = {f.form_name: _cell(f, row, known) for f in fields_of(LoadRow) if f.form_name in GOVERNED}
     return found | {
         "standby": row["standby_text"] or _current(row["standby_current_a"], row["standby_uncertainty_a"]),
@@ -185,7 +187,7 @@ def load_cells(row: Row, tree: SiteTree) -> dict[str, str]:
     }
 
 
-def _cell(field: Field, row: Row, known: dict[str, list[Row]]) -> str:
+def _cell(field: Field, row: Mapping[str, Any], known: Mapping[str, list[Any]]) -> str:
     """Return what stands in the cell of a field: of a reference its id, if that is still there."""
     value = row[field.column]
     match field:
@@ -217,7 +219,7 @@ def burst_words(bursts: list[dict[str, Any]]) -> str:
     )
 
 
-def _more(row: Row) -> str:
+def _more(row: LoadRow) -> str:
     parts: list[str] = [burst_words(row["bursts"])] if row["bursts"] else []
     for mode in row["thermostats"]:
         side = f"below {mode['below_degc']:g} °C" if mode.get("below_degc") is not None else f"above {mode['above_degc']:g} °C"
@@ -237,7 +239,7 @@ def _more(row: Row) -> str:
         bus = row["bus_group"]
         parts.append(bus if bus.casefold().startswith("bus") else f"bus {bus}")
     if row["cable_length_m"] is not None:
-        parts.append(f"{plain_number(row['cable_length_m'])} m of {plain_number(row['cable_section_mm2'])} mm²")
+        parts.append(f"{plain_number(row['cable_length_m'])} m of {plain_number(row['cable_section_mm2'] or 0.0)} mm²")
     if row["min_v"] is not None:
         parts.append(f"needs {show_quantity(row['min_v'], 'V')}")
     if row["standby_uncertainty_a"] is not None:

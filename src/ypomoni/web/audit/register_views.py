@@ -26,6 +26,7 @@ from ypomoni.documents.register_table import (
 )
 from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.records.words import PROVENANCE_WORDS
 from ypomoni.web.plan.page import PLAN_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in, wants_json
@@ -62,7 +63,7 @@ def _selected() -> list[tuple[int, int]]:
     return [(int(m.group(1)), int(m.group(2))) for m in pairs if m]
 
 
-def _do(plan: Row, verb: str, value: str, wanted: list[tuple[int, int]]) -> str:
+def _do(plan: PlanRow, verb: str, value: str, wanted: list[tuple[int, int]]) -> str:
     count = f"{len(wanted)} load{'s' if len(wanted) != 1 else ''}"
     if verb == "duplicate":
         return f"{len(duplicate(g.connection, g.actor, [load_id for load_id, _ in wanted]))} loads are added as copies, their figures as estimates."
@@ -75,7 +76,7 @@ def _do(plan: Row, verb: str, value: str, wanted: list[tuple[int, int]]) -> str:
     return f"{count} changed."
 
 
-def _value(plan: Row, verb: str, text: str) -> Any:
+def _value(plan: PlanRow, verb: str, text: str) -> Any:
     if verb in _REFERENCES:
         if not text:
             return None
@@ -91,7 +92,7 @@ def _value(plan: Row, verb: str, text: str) -> Any:
     return text or None
 
 
-def follow(plan: Row, notice: str) -> Any:
+def follow(plan: PlanRow, notice: str) -> Any:
     """Return the regions of the page that asks, and how to undo what was done."""
     page = PlanPage(read_tree(g.connection, g.actor, plan["site_id"]), plan, Looking.from_request())
     undo_at = url_for("loads.undo", batch=g.actor.batch, plan=plan["id"])
@@ -113,7 +114,7 @@ def undo(batch: str) -> Any:
     return follow(plan, f"Undone: {count} change{'s' if count != 1 else ''}.")
 
 
-def _asked_plan() -> Row | None:
+def _asked_plan() -> PlanRow | None:
     plan_id = request.values.get("plan", type=int)
     return find(g.connection, g.actor, "plan", plan_id) if plan_id is not None else None
 
@@ -142,7 +143,9 @@ def export(site_id: int, plan_key: str, kind: str) -> Any:
         raise NotFound
     supplies = {s["id"]: s["name"] for s in tree.supplies.get(plan["id"], [])}
     places = {p["id"]: p["name"] for p in tree.places}
-    rows = [{**r, "supply": supplies.get(r["supply_id"]), "place": places.get(r["place_id"])} for r in tree.loads.get(plan["id"], [])]
+    rows = [
+        {**r, "supply": supplies.get(r["supply_id"] or 0), "place": places.get(r["place_id"] or 0)} for r in tree.loads.get(plan["id"], [])
+    ]
     table = table_of_loads(rows)
     name = re.sub(r"[^A-Za-z0-9]+", "-", f"{tree.site['name']} {plan['name']}").strip("-")
     headers = {"Content-Disposition": f'attachment; filename="{name}-register.{kind}"'}
@@ -152,7 +155,7 @@ def export(site_id: int, plan_key: str, kind: str) -> Any:
     return Response(write_workbook("Register", table), mimetype=kind_xlsx, headers=headers)
 
 
-def _plan(site_id: int, plan_key: str) -> tuple[SiteTree, Row]:
+def _plan(site_id: int, plan_key: str) -> tuple[SiteTree, PlanRow]:
     tree = read_tree(g.connection, g.actor, site_id)
     plan = tree.plan(plan_key)
     if plan is None:
@@ -291,7 +294,7 @@ def _amended(sheet: Sheet) -> Sheet:
 
 def _review_page(
     draft: Row,
-    plan: Row,
+    plan: PlanRow,
     tree: SiteTree,
     sheets: list[Sheet],
     mapping: Mapping,

@@ -12,6 +12,7 @@ from ypomoni.core.measuring.hookup import READ_A_MINUTE, advise_hookup, steps_of
 from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.readings import Hookup, MeasuringPoint, PointKind, State
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.records.words import HOOKUP_WORDS, MAINS_WORDS, POINT_WORDS, STATE_WORDS
 from ypomoni.web.audit.forms import reading_form
 from ypomoni.web.audit.readings import build_point, reading_words
@@ -43,11 +44,11 @@ def _page(site_id: int, plan_key: str, *, wide: bool = False) -> PlanPage:
     return PlanPage(tree, plan, looking)
 
 
-def _page_of(plan: Row) -> PlanPage:
+def _page_of(plan: PlanRow) -> PlanPage:
     return PlanPage(read_tree(g.connection, g.actor, plan["site_id"]), plan, Looking.from_request())
 
 
-def _follow(plan: Row, notice: str, *, register: bool = False, undo: bool = True) -> Any:
+def _follow(plan: PlanRow, notice: str, *, register: bool = False, undo: bool = True) -> Any:
     """Return the regions that follow a change, and how to undo it."""
     page = _page_of(plan)
     names = asked_regions(AUDIT_REGIONS, register=register)

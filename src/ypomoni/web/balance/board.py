@@ -12,7 +12,8 @@ from ypomoni.core.balance.search.relaxing import OF_MOVES
 from ypomoni.core.outage.case import Hindrance
 from ypomoni.core.telling.results import LoadShare, PlanResult, SupplyResult, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_required_h
-from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.web.plan.strip import SHADES, axis_length_h, axis_ticks, hours_of
 from ypomoni.web.words import VERDICT_WORDS
 
@@ -117,8 +118,8 @@ class Board:
 
 def build_board(
     result: PlanResult,
-    supplies: list[Row],
-    loads: list[Row],
+    supplies: list[SupplyRow],
+    loads: list[LoadRow],
     look: BoardLook,
     moves: tuple[Move, ...] = (),
     then_h: dict[str, float] | None = None,
@@ -164,19 +165,19 @@ def _current(share: LoadShare, mode: str) -> float:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Drawing:
-    rows: dict[str, Row]
+    rows: dict[str, LoadRow]
     look: BoardLook
     px_per_a: float
     least_px: float
     going: dict[str, str]
     then_h: dict[str, float]
 
-    def is_found(self, row: Row) -> bool:
+    def is_found(self, row: LoadRow) -> bool:
         """Whether a load is among those searched for."""
         words = " ".join(str(row[name] or "") for name in ("name", "branch", "bus_group")).casefold()
         return all(word in words for word in self.look.find.casefold().split())
 
-    def lane(self, s: SupplyResult, result: PlanResult, axis_h: float, supply: Row, moves: tuple[Move, ...]) -> BoardLane:
+    def lane(self, s: SupplyResult, result: PlanResult, axis_h: float, supply: SupplyRow, moves: tuple[Move, ...]) -> BoardLane:
         expected_h = s.holdover.expected if s.holdover else 0.0
         supply_id = str(supply["id"])
         shares = [share for share in s.shares if share.key in self.rows]
@@ -230,7 +231,7 @@ class _Drawing:
             groups.setdefault(f"branch {branch}" if branch else f"load {share.key}", []).append(share)
         return sorted(groups.values(), key=lambda group: -sum(_current(share, self.look.mode) for share in group))
 
-    def piece(self, rows: list[Row], current_a: float, y: float, height: float, n: int, *, thin: bool, on: str) -> Piece:
+    def piece(self, rows: list[LoadRow], current_a: float, y: float, height: float, n: int, *, thin: bool, on: str) -> Piece:
         row = rows[0]
         if len(rows) > 1:
             name = f"{row['branch']}, {len(rows)} loads"
@@ -264,7 +265,7 @@ class _Drawing:
         return tuple(found)
 
 
-def _lines(s: SupplyResult, supply: Row) -> tuple[tuple[str, bool], ...]:
+def _lines(s: SupplyResult, supply: SupplyRow) -> tuple[tuple[str, bool], ...]:
     """Return what stands beside a lane, each with whether it is over its limit: currents, peak against output, charge and recovery."""
     found: list[tuple[str, bool]] = []
     limit_a = max([a for a in (supply["output_limit_a"], supply["alarm_output_limit_a"]) if a is not None], default=None)
@@ -281,7 +282,7 @@ def _lines(s: SupplyResult, supply: Row) -> tuple[tuple[str, bool], ...]:
     return tuple(found)
 
 
-def say_offers(offers: tuple[Offer, ...], supplies: list[Row]) -> list[dict[str, object]]:
+def say_offers(offers: tuple[Offer, ...], supplies: list[SupplyRow]) -> list[dict[str, object]]:
     """Return what each lane says while pieces are held over it."""
     by_key = {s["key"]: s for s in supplies}
     found: list[dict[str, object]] = []

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from ypomoni.actions.jobs import JobView, chosen_of
 from ypomoni.core.balance.search import Move, Objective, Proposal, Relaxation, Relaxing, say_relaxation
 from ypomoni.core.telling.wording import plain_number, say_percent
-from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.web.balance.board import LIMIT_WORDS, say_standing
 
 
@@ -50,7 +51,7 @@ class ProposalView:
     is_current: bool
 
 
-def build_proposal(job: JobView, option: int | None, supplies: list[Row], loads: list[Row]) -> ProposalView:
+def build_proposal(job: JobView, option: int | None, supplies: list[SupplyRow], loads: list[LoadRow]) -> ProposalView:
     """Return what is said of a search; ``option`` is the relaxation whose moves are shown."""
     names = {s["key"]: s["name"] for s in supplies}
     rows = {r["key"]: r for r in loads}
@@ -104,10 +105,10 @@ def build_proposal(job: JobView, option: int | None, supplies: list[Row], loads:
     )
 
 
-def open_moves(moves: tuple[Move, ...], loads: list[Row], supplies: list[Row]) -> tuple[Move, ...]:
+def open_moves(moves: tuple[Move, ...], loads: list[LoadRow], supplies: list[SupplyRow]) -> tuple[Move, ...]:
     """Return the moves that are still to be made in the plan as it is now."""
     keys = {s["id"]: s["key"] for s in supplies}
-    at = {r["key"]: keys.get(r["supply_id"]) for r in loads}
+    at = {r["key"]: keys.get(r["supply_id"] or 0) for r in loads}
     return tuple(m for m in moves if m.load_key in at and at[m.load_key] != m.to_key)
 
 

@@ -14,7 +14,7 @@ from ypomoni.actions.news import news_of
 from ypomoni.actions.steps import take_step
 from ypomoni.core.balance.search import Objective
 from ypomoni.core.telling.wording import say_hours
-from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.web.balance.board import say_offers
 from ypomoni.web.balance.proposal import build_proposal
 from ypomoni.web.history.page import names_of, say_change
@@ -118,7 +118,7 @@ def set_pin(plan_id: int) -> Any:
     return _follow(plan, f"{what} {'stays where it is' if pinned else 'may move again'}.", undo=bool(rows))
 
 
-def _both_states(plan: Row, stale: StaleEdit, held: list[Held], supply_id: int | None) -> Any:
+def _both_states(plan: PlanRow, stale: StaleEdit, held: list[Held], supply_id: int | None) -> Any:
     """Answer a move made on an old version with what is there now and what was wanted, each with its hours, and a choice."""
     tree = read_tree(g.connection, g.actor, plan["site_id"])
     supplies = {s["id"]: s for s in tree.supplies.get(plan["id"], [])}
@@ -131,7 +131,7 @@ def _both_states(plan: Row, stale: StaleEdit, held: list[Held], supply_id: int |
         _, found = offers(g.connection, g.actor, plan["id"], [Held(load_id=row["id"], version=row["version"], quantity=quantity)])
         by_key = {o.supply_key: o for o in found}
         for place in dict.fromkeys((row["supply_id"], supply_id)):
-            supply = supplies.get(place)
+            supply = supplies.get(place or 0)
             offer = by_key.get(supply["key"]) if supply else None
             if supply is None or offer is None:
                 continue
@@ -262,7 +262,7 @@ def _refuse(refused: Refused, status: int = 422) -> Any:
     return jsonify({"message": " ".join(f.message for f in refused.faults)}), status
 
 
-def _follow(plan: Row, notice: str, *, undo: bool = False, register: bool = False) -> Any:
+def _follow(plan: PlanRow, notice: str, *, undo: bool = False, register: bool = False) -> Any:
     tree = read_tree(g.connection, g.actor, plan["site_id"])
     undo_at = url_for("loads.undo", batch=g.actor.batch, plan=plan["id"]) if undo else ""
     return jsonify({"regions": regions(tree, plan, register=register), "notice": notice, "undo": undo_at})

@@ -15,6 +15,7 @@ from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.device_types import BASIS, DEVICE_TYPES, DeviceType
 from ypomoni.documents.quantities import show_current, show_duty, show_quantity
 from ypomoni.records.field import Row
+from ypomoni.records.library import DeviceRow
 from ypomoni.records.words import CHEMISTRY_WORDS, HOOKUP_WORDS
 from ypomoni.web.security import signed_in
 from ypomoni.web.words import METHOD_WORDS
@@ -27,7 +28,7 @@ blueprint = Blueprint("library", __name__, template_folder="templates", url_pref
 def index() -> Any:
     """Show the library."""
 
-    def shared(name: str, *, removed: bool = False) -> list[Row]:
+    def shared(name: str, *, removed: bool = False) -> list[Any]:
         return shared_of(g.connection, g.actor, name, removed=removed)
 
     return render_template(
@@ -83,7 +84,7 @@ def _type_words(kind: DeviceType) -> dict[str, str]:
     }
 
 
-def _measured_words(device: Row) -> dict[str, str]:
+def _measured_words(device: DeviceRow) -> dict[str, str]:
     return {
         "standby": say_amps(device["standby_current_a"]),
         "alarm": "as standby" if device["alarm_current_a"] is None else say_amps(device["alarm_current_a"]),

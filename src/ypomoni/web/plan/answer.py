@@ -8,7 +8,8 @@ from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
 from ypomoni.documents.quantities import show_current, show_quantity
-from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.records.words import CHEMISTRY_WORDS, KIND_WORDS
 from ypomoni.web.plan.figures import Figure, recovery_words
 from ypomoni.web.plan.strip import hours_of
@@ -203,7 +204,7 @@ def build_unchecked(plan: PlanResult) -> list[tuple[str, str]]:
 class SupplyView:
     """One supply with its figures."""
 
-    row: Row
+    row: SupplyRow
     key: str
     name: str
     kind: str
@@ -219,23 +220,25 @@ class SupplyView:
     methods: tuple[tuple[str, bool, Figure | None], ...]
 
 
-def bank_words(row: Row) -> str:
+def bank_words(row: SupplyRow) -> str:
     """Return the bank of a supply row in words."""
     if row["bank_chemistry"] is None:
         return "no battery"
-    blocks = say_bank(row["bank_series"], row["bank_parallel"], row["bank_block_v"], row["bank_capacity_ah"], row["bank_rate_h"])
+    # With a chemistry all of these are there.
+    series, parallel = row["bank_series"] or 1, row["bank_parallel"] or 1
+    blocks = say_bank(series, parallel, row["bank_block_v"] or 0.0, row["bank_capacity_ah"] or 0.0, row["bank_rate_h"] or 0.0)
     age = f", {plain_number(row['bank_age_y'])} y" if row["bank_age_y"] else ", new"
     return f"{blocks} {CHEMISTRY_WORDS[row['bank_chemistry']]}{age}"
 
 
-def build_supplies(tree: SiteTree, plan_row: Row, plan: PlanResult) -> list[SupplyView]:
+def build_supplies(tree: SiteTree, plan_row: PlanRow, plan: PlanResult) -> list[SupplyView]:
     """Return the supplies of a plan with everything computed for them."""
     rows = {r["key"]: r for r in tree.supplies.get(plan_row["id"], [])}
     methods = {r["id"]: r["method"] for r in tree.requirements}
     return [_supply(rows[s.key], s, methods.get(rows[s.key]["requirement_id"], "")) for s in plan.supplies]
 
 
-def _supply(row: Row, s: SupplyResult, method: str) -> SupplyView:
+def _supply(row: SupplyRow, s: SupplyResult, method: str) -> SupplyView:
     def figure(text: str, working: str) -> Figure:
         return Figure(text=text, supply=s.key, working=working)
 

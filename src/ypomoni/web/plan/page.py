@@ -18,6 +18,9 @@ from ypomoni.core.things.readings import State
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.documents.site_model import SiteFile
 from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
+from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.records.words import PROVENANCE_WORDS, PURPOSE_WORDS
 from ypomoni.web.audit.register import SHOWN_AT_FIRST, Asked, RegisterView, build_register
 from ypomoni.web.audit.tree import NextView, TreeView, build_next, build_tree
@@ -94,7 +97,7 @@ class Looking:
 class PlanPage:
     """The parts of one plan's pages."""
 
-    def __init__(self, tree: SiteTree, plan: Row, looking: Looking, site_file: SiteFile | None = None) -> None:
+    def __init__(self, tree: SiteTree, plan: PlanRow, looking: Looking, site_file: SiteFile | None = None) -> None:
         self.tree, self.plan, self.looking = tree, plan, looking
         self._site_file = site_file
 
@@ -178,7 +181,7 @@ class PlanPage:
         return [(str(r["id"]), r["name"]) for r in self.tree.places]
 
     @property
-    def place_rows(self) -> list[tuple[Row, str]]:
+    def place_rows(self) -> list[tuple[PlaceRow, str]]:
         """The places with their temperatures in words."""
         return [(r, _place_words(r, self.tree.site)) for r in self.tree.places]
 
@@ -220,7 +223,7 @@ class PlanPage:
         return None if key is None else build_tree(self.audit, key, self.looking.tree_state)
 
     @property
-    def _rows(self) -> tuple[list[Row], list[Row]]:
+    def _rows(self) -> tuple[list[SupplyRow], list[LoadRow]]:
         return self.tree.supplies.get(self.plan["id"], []), self.tree.loads.get(self.plan["id"], [])
 
     @cached_property
@@ -257,7 +260,7 @@ class PlanPage:
         return own_steps(g.connection, g.actor, self.plan)
 
     @property
-    def distances(self) -> list[tuple[Row, str]]:
+    def distances(self) -> list[tuple[RunRow, str]]:
         """The runs that are known, in words."""
         return [(r, _run_words(r)) for r in self.tree.runs]
 
@@ -308,18 +311,18 @@ def asked_regions(default: tuple[str, ...], *, register: bool) -> tuple[str, ...
     return tuple([*names, "register"] if register and (not said or "register" in said) else names)
 
 
-def regions(tree: SiteTree, plan: Row, *, register: bool, site_file: SiteFile | None = None) -> dict[str, str]:
+def regions(tree: SiteTree, plan: PlanRow, *, register: bool, site_file: SiteFile | None = None) -> dict[str, str]:
     """Return the rendered regions of the page that asks."""
     page = PlanPage(tree, plan, Looking.from_request(), site_file)
     return page.render(asked_regions(PLAN_REGIONS, register=register))
 
 
-def _run_words(run: Row) -> str:
+def _run_words(run: RunRow) -> str:
     section = f", {show_quantity(run['section_mm2'], 'mm²')}" if run["section_mm2"] is not None else ""
     return f"{show_quantity(run['length_m'], 'm')}{section}"
 
 
-def _place_words(place: Row, site: Row) -> str:
+def _place_words(place: PlaceRow, site: SiteRow) -> str:
     typical = place["typical_degc"] if place["typical_degc"] is not None else site["typical_degc"]
     lowest = place["min_degc"] if place["min_degc"] is not None else site["min_degc"]
     months = ", twelve monthly means" if place["monthly_degc"] else ""

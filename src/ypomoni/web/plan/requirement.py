@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_percent, say_required_h
-from ypomoni.records.field import Row
+from ypomoni.records.requirement import RequirementRow
 from ypomoni.records.words import METHOD_CHOICES
 
 
@@ -12,7 +12,7 @@ from ypomoni.records.words import METHOD_CHOICES
 class RequirementView:
     """One requirement and the supplies that must meet it."""
 
-    row: Row
+    row: RequirementRow
     must: str
     recharge: str
     method: str
@@ -24,7 +24,7 @@ def build_requirements(tree: SiteTree) -> list[RequirementView]:
     return [_requirement(tree, r) for r in tree.requirements]
 
 
-def _requirement(tree: SiteTree, r: Row) -> RequirementView:
+def _requirement(tree: SiteTree, r: RequirementRow) -> RequirementView:
     used = dict.fromkeys(s["name"] for supplies in tree.supplies.values() for s in supplies if s["requirement_id"] == r["id"])
     alarm = f", then {plain_number(r['alarm_min'], 4)} min of alarm" if r["alarm_min"] else ""
     recharge = "no recharge time required"

@@ -11,7 +11,8 @@ from ypomoni.core.evaluation.workings import of_load
 from ypomoni.core.outage.case import Case
 from ypomoni.core.telling.results import PlanResult, Working
 from ypomoni.documents.into_core import to_core_plan
-from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
+from ypomoni.records.site import PlanRow
 from ypomoni.records.words import PROVENANCE_WORDS, PURPOSE_WORDS
 from ypomoni.web.audit.load_cell import CELLS, changes_of_cell, form_of_cell, slip_of_cell
 from ypomoni.web.audit.register import view_load
@@ -121,12 +122,12 @@ def working(site_id: int, plan_key: str, supply_key: str, key: str) -> Any:
     )
 
 
-def _tree_of(row: Row, *, frame: bool = False) -> SiteTree:
+def _tree_of(row: LoadRow, *, frame: bool = False) -> SiteTree:
     plan = find(g.connection, g.actor, "plan", row["plan_id"])
     return read_tree(g.connection, g.actor, plan["site_id"], frame=frame)
 
 
-def _plan_of(tree: SiteTree, row: Row) -> Row:
+def _plan_of(tree: SiteTree, row: LoadRow) -> PlanRow:
     return next(p for p in tree.plans if p["id"] == row["plan_id"])
 
 
@@ -141,7 +142,7 @@ def _working_of_load(page: PlanPage, supply_key: str, load_key: str) -> Working 
     return None if currents is None else of_load(currents, supply.nominal_v)
 
 
-def _row_state(tree: SiteTree, row: Row, result: PlanResult | None = None) -> dict[str, Any]:
+def _row_state(tree: SiteTree, row: LoadRow, result: PlanResult | None = None) -> dict[str, Any]:
     shares = {s.key: (supply.key, s) for supply in (result.supplies if result else ()) for s in supply.shares}
     view = view_load(tree, row, shares)
     average = view.average.text if view.average else None

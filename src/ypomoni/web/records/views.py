@@ -23,6 +23,7 @@ from ypomoni.actions.profiles import offered_profiles, profile_values
 from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
 from ypomoni.web.audit.register import burst_words
 from ypomoni.web.fields import place_faults
 from ypomoni.web.plan.page import regions
@@ -122,7 +123,7 @@ def bring_bank_back(record_id: int) -> Any:
 # -- where a record lives --------------------------------------------------------------------------------------------------------------
 
 
-def _place(name: str, record_id: int | None) -> tuple[Row | None, SiteTree | None, Row | None]:
+def _place(name: str, record_id: int | None) -> tuple[Any, SiteTree | None, PlanRow | None]:
     """Return the record (None for a new one), its site and the plan it is looked at in; `NotFound` outside the organisation."""
     if name not in FORMS:
         raise NotFound
@@ -140,13 +141,13 @@ def _place(name: str, record_id: int | None) -> tuple[Row | None, SiteTree | Non
     return row, tree, plan
 
 
-def _asked_plan() -> Row | None:
+def _asked_plan() -> PlanRow | None:
     """Return the plan the page that asks is showing."""
     plan_id = request.values.get("plan", type=int)
     return find(g.connection, g.actor, "plan", plan_id) if plan_id is not None else None
 
 
-def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -> dict[str, Any]:
+def _data(name: str, row: Row | None, tree: SiteTree | None, plan: PlanRow | None) -> dict[str, Any]:
     if row is not None:
         return FORMS[name].data_of(row)
     start = dict(STARTS[name])
@@ -169,7 +170,7 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: Row | None) -
     return FORMS[name].data_of(start)
 
 
-def _form(name: str, tree: SiteTree | None, plan: Row | None, *, data: dict[str, Any] | None) -> RecordForm:
+def _form(name: str, tree: SiteTree | None, plan: PlanRow | None, *, data: dict[str, Any] | None) -> RecordForm:
     form = FORMS[name](request.form if data is None else None, data=data)
     if isinstance(form, SupplyForm) and tree:
         form.requirement_id.choices = {str(r["id"]): r["name"] for r in tree.requirements}
@@ -189,7 +190,7 @@ def _form(name: str, tree: SiteTree | None, plan: Row | None, *, data: dict[str,
     return form
 
 
-def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, plan: Row | None) -> Row:
+def _save(name: str, form: RecordForm, row: Row | None, tree: SiteTree | None, plan: PlanRow | None) -> Row:
     columns = form.columns()
     if name in ORGANISATION_WIDE:
         if row is not None:
@@ -221,7 +222,7 @@ def _dialog(
     name: str,
     form: RecordForm,
     row: Row | None,
-    plan: Row | None,
+    plan: PlanRow | None,
     *,
     loose: list[str] | None = None,
     conflict: Any = None,
@@ -246,7 +247,7 @@ def _dialog(
     return jsonify({"html": html}), status
 
 
-def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: Row | None) -> Any:
+def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: PlanRow | None) -> Any:
     """Return the form with what was typed, and beside it what stands there now."""
     theirs = _form_like(form, FORMS[name].data_of(stale.current))
     differing = [
