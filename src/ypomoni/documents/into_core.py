@@ -1,5 +1,7 @@
 """The core's values of a site file. What a record describes is taken over by name; here stands only what has to be put together."""
 
+from enum import StrEnum
+from functools import cache
 from typing import Any
 
 from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable
@@ -26,16 +28,21 @@ def plain(record: type, part: Part, under: str = "") -> dict[str, Any]:
 
     ``under`` is the path of the part within its record, as in ``bank.bms``.
     """
-    found: dict[str, Any] = {}
+    return {
+        name: one_of(value) if one_of is not None and (value := getattr(part, name)) is not None else getattr(part, name)
+        for name, one_of in _plain_names(record, under)
+    }
+
+
+@cache
+def _plain_names(record: type, under: str) -> tuple[tuple[str, type[StrEnum] | None], ...]:
+    """Return the names of a part's plain values, with the words each is one of."""
+    found: list[tuple[str, type[StrEnum] | None]] = []
     for field in fields_of(record):
-        path = field.file_path
-        if path is None or isinstance(field, Many | Reference):
-            continue
-        before, _, name = path.rpartition(".")
-        if before == under:
-            value = getattr(part, name)
-            found[name] = field.one_of(value) if isinstance(field, Word) and field.one_of and value is not None else value
-    return found
+        before, _, name = (field.file_path or "").rpartition(".")
+        if field.file_path is not None and before == under and not isinstance(field, Many | Reference):
+            found.append((name, field.one_of if isinstance(field, Word) else None))
+    return tuple(found)
 
 
 def to_core_plan(site_file: SiteFile, plan_key: str) -> Plan:

@@ -91,6 +91,7 @@ GOVERNED: dict[str, tuple[str, ...]] = {c.name: (_COLUMN_OF[c.name], *c.more) fo
     "bus_group": ("bus_group",),
 }
 WORDY_PARTS = 5
+_CELL_FIELDS = tuple(f for f in fields_of(LoadRow) if f.form_name in GOVERNED)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -177,7 +178,7 @@ def _matches(row: LoadRow, asked: Asked, supplies: dict[int, int]) -> bool:
 def load_cells(row: LoadRow, tree: SiteTree) -> dict[str, str]:
     """Return what stands in the cells of a load: what was typed, where the figure is still the typed one."""
     known: dict[str, list[Any]] = {"supply_id": tree.supplies.get(row["plan_id"], []), "place_id": tree.places}
-    found = {f.form_name: _cell(f, row, known) for f in fields_of(LoadRow) if f.form_name in GOVERNED}
+    found = {f.form_name: _cell(f, row, known) for f in _CELL_FIELDS}
     return found | {
         "standby": row["standby_text"] or _current(row["standby_current_a"], row["standby_uncertainty_a"]),
         "alarm": ""
