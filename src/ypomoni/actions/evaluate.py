@@ -21,9 +21,9 @@ from ypomoni.storage.results import insert_result, select_results
 
 
 def _engine_version() -> str:
-    """Return a digest of the source of the core and of the documents that build its input: a result of other code is never taken for one of this."""
+    """Return a digest of the core's source and of what builds its input: a result of other code is never taken for one of this."""
     digest = hashlib.sha256()
-    stack = [resources.files("ypomoni.core"), resources.files("ypomoni.documents")]
+    stack = [resources.files("ypomoni.core"), resources.files("ypomoni.documents"), resources.files("ypomoni.records")]
     while stack:
         for entry in sorted(stack.pop().iterdir(), key=lambda e: e.name):
             if entry.is_dir() and entry.name != "__pycache__":
