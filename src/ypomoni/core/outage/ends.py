@@ -50,6 +50,7 @@ class Holdover:
 
 def end_of(pack: Pack, timeline: Timeline, threshold_v: float, stop: Stop, *, in_alarm: bool) -> End:
     """Return what ended a run that stopped, with what was drawn just then. ``threshold_v`` is the end but for cables. [V]"""
+    # A walk that stops at the start of a burst stops because of it, so what is drawn is asked a hair later.
     i, p, s = timeline.stretches(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
     current_a, terminal_v = terminal(pack, stop.u_ah, stop.d_ah, i, p, s)
     rest_v = terminal(pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
@@ -62,6 +63,7 @@ def end_of(pack: Pack, timeline: Timeline, threshold_v: float, stop: Stop, *, in
         cause = EndCause.COLLAPSE
     else:
         cause = EndCause.THRESHOLD
+    # It is the burst that ends it only where the rest draw alone would not have.
     in_burst = (i, p, s) != tuple(timeline.base) and rest_v >= threshold_v and sum((i, p, s)) > sum(timeline.base)
     return End(
         t_h=stop.t_h,

@@ -233,6 +233,7 @@ class Player:
                 return u1, d1
             t, u, d = t + dt, u1, d1
             self._sample(t, u, d, i1, v1)
+            # A burst is followed by rest, where hardly anything changes: the step grows back within a few tries.
             dt *= 4.0 if change == 0 else min(4.0, 0.8 * CURRENT_CHANGE_RATIO / change)
         return u, d
 

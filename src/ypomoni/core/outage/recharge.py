@@ -120,6 +120,7 @@ def _charge(
             break
         change = abs(i - i0) / i0 if i0 > 0 else 0.0
         t, u, d = t + dt, u1, d1
+        # The current falls ever more slowly towards full, so steps grow with it; a step that moved too much is followed by a shorter one.
         dt = min(2 * dt, 0.25) if change < 0.002 else max(0.5 * dt, 0.005) if change > 0.02 else dt
     return _recovery(None, current_a, u0, target_ah, constant_h)
 

@@ -41,6 +41,7 @@ class HoldoverRun:
         self.alarm = alarm
         self.alarm_h = alarm_h
         self.threshold_v = threshold_v
+        # An alarm start is as bad as another one period of both patterns later. A pattern of very many changes is cut to what can be looked through.
         both_h = common_period_h(w.period_h for line in (standby, alarm) for t in line.trains for w in t.waves)
         self.period_h = min([both_h, *(MOST_EDGES_OF_PATTERN / t.edges_per_hour for t in (standby, alarm) if t.trains)])
         self._restart(0.0)
@@ -76,6 +77,7 @@ class HoldoverRun:
         locate: bool = True,
     ) -> Stop:
         """Walk stretches of a timeline to the end of the equipment; with cables each stretch has its own voltage at which that is."""
+        # Without bursts behind cables the equipment's end is one voltage, and the whole list is walked in one call.
         if timeline.steady_floor_v is not None:
             return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, stretches, until_h, trace, locate=locate)
         stop = Stop(stretches[0][0], u, d, False)
@@ -96,6 +98,7 @@ class HoldoverRun:
         length_h = self._chunk_h()
         while self._stop is None and self._walked_h < t:
             a = self._walked_h
+            # Chunks end at whole multiples of their length, so that outages with other banks ask for the same ones and find them remembered.
             b = min(HORIZON_H, (int(a / length_h + 1e-9) + 1) * length_h)
             _, u, d = self._trace[-1]
             stop = self._walk(self.standby, u, d, self.standby.chunk(a, b), b, trace=self._trace)
@@ -129,6 +132,7 @@ class HoldoverRun:
         t0, u, d = self._trace[n]
         if t - t0 < 1e-12:
             return u, d
+        # With no voltage as its end this walk only moves the state; standby is known to reach t.
         stop = walk(self.pack, COLLAPSED, u, d, self.standby.window(t0, t), t)
         return stop.u_ah, stop.d_ah
 
@@ -138,6 +142,7 @@ class HoldoverRun:
         begin_h, periods = self.standby.whole_periods(until_h)
         if periods < 1:
             return self._start
+        # Before the pattern repeats there is no average to take.
         settled = self._walk(self.standby, self.pack.start_u_ah, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
         if settled.ended:
             return self._start
@@ -180,6 +185,7 @@ class HoldoverRun:
         """Return the holdover with the end that bounds it."""
         self._skip_ahead()
         t = self._first_failure(self.standby_stop().t_h)
+        # The averaged stretch leaves a ripple that fades with k. Where the end comes before it has faded, begin the explicit walk earlier.
         while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
             earlier_h = 0.5 * self._trace[0][0] - self.period_h
             self._restart(earlier_h if earlier_h > self.period_h else 0.0)
@@ -198,6 +204,7 @@ class HoldoverRun:
     def carries(self, standby_h: float) -> bool:
         """Say whether holdover is at least ``standby_h``."""
         if self.standby.edges_per_hour * standby_h > EXPLICIT_EDGES:
+            # Five time constants before the question is put, the ripple of the averaged bursts has faded to under a percent.
             start_h = standby_h - 5.0 / self.pack.k_per_h - 3 * self.period_h
             if start_h > 0:
                 self._restart(start_h)

@@ -179,6 +179,7 @@ class Batch:
             u[movers], d[movers] = u1[goes], d1[goes]
             if trace is not None:
                 trace.append((t.copy(), u.copy(), d.copy()))
+            # Samples that are through leave the arrays, so the last ones cost no more than they must.
             active = np.flatnonzero(~ended & (t < until_h - SAME_TIME_H))
         return t, u, d, ended
 
@@ -263,6 +264,7 @@ class Batch:
         # A start known to fail, to a quarter of a period; then the first change of the pattern at which one fails, a period back. A start
         # a whole period earlier has more charge left, so beyond what was looked at only starts in step with failing ones are left.
         found[failing] = self._bisect(failing, t0[failing], stop_h[failing], 0.25 * period_h)[1]
+        # Starts from here on are known: later rounds look only at what lies before.
         looked_from = found.copy()
         for _ in range(MOST_ROUNDS):
             if not len(who):

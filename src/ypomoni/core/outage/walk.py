@@ -50,6 +50,7 @@ def walk(
         Find the instant of the end; without it the start of the stretch is given, which is enough to know that it failed.
     """
     q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
+    # Most chemistries have a straight open-circuit voltage: two numbers instead of a search among knots.
     straight = len(pack.ocv_knots_v) == 2
     e0, e1 = pack.ocv_knots_v[0], pack.ocv_knots_v[-1]
     open_circuit = pack.open_circuit_v
@@ -97,6 +98,7 @@ def walk(
                             i1 = i + p / v + s * v
                             change = abs(i1 - i0)
                             # Its end voltage is that of the first current: close to the threshold only a short stretch may do.
+                            # Further from the threshold than any step moves the voltage, it does not matter at which current the end was looked at.
                             sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
                             if sure and change <= CURRENT_CHANGE_RATIO * i0:
                                 mean = 0.5 * (i0 + i1)

@@ -80,6 +80,7 @@ class Search:
         self.on: list[list[tuple[Load, ...]]] = [
             [tuple(moved(plan, load, s.key) for load in unit) for unit in self.units] for s in self.supplies
         ]
+        # Totals that were read speak of the loads as they hang now, so they are left out wherever loads may change.
         self._unsafe = {s.key for s in self.supplies if is_unsafe(replace(s, totals=()), plan.loads_on(s.key))}
         shape = (len(self.units), len(self.supplies))
         self.may = np.array([[self._may(unit, s) for s in self.supplies] for unit in self.units], dtype=bool).reshape(shape)
@@ -139,10 +140,12 @@ class Search:
             if tried is None:
                 return
             failing = self._failing(tried)
+            # The linear picture is only a bound. What the simulation refuses is cut off for good, and tells how far the bound is from the truth there.
             shares = self._learnt(tried, failing, shares)
             if not failing and self._cost_of(tried) < best_cost - COST_ROUNDING:
                 best, best_cost = tried, self._cost_of(tried)
 
+        # A supply that fails as it is must lose something whatever else happens; said at the start, it raises the bound from nothing.
         for s in range(len(self.supplies)):
             self._let_go(s, until_s)
         while rounds < MOST_ROUNDS and not self.effort.is_stopped():
@@ -158,6 +161,7 @@ class Search:
             if best_cost > bound + COST_ROUNDING:
                 roomy = self._roomy(shares, best_cost, bound, until_s)
                 consider(roomy)
+                # No placement of that cost leaves so much room: ask for less of it next time.
                 if roomy is None:
                     shares = (shares + 1.0) / 2.0
             if best_cost <= bound + COST_ROUNDING:
@@ -182,6 +186,7 @@ class Search:
     def _rounded(self, lower: float) -> float:
         """Return a bound on whole moves as a whole number."""
         whole = self.objective is Objective.MOVES
+        # A move is made or not, so a bound of 2.3 moves proves three. The solver's own rounding must not make it four.
         return float(np.ceil(lower - 1e-4)) if whole and np.isfinite(lower) else lower
 
     def _cost_of(self, placement: Placement) -> float:

@@ -74,6 +74,7 @@ class Program:
                 return found
             scales = shares * (found.x[-1] if most_cost is not None else 1.0)
             broken = False
+            # The picture has hundreds of sides and a solution meets a few. Sides are added when a solution breaks them, so each program stays small.
             for s, units in enumerate(self.placement(found.x)):
                 filled = [sum(weights[u] for u in units) - most * max(scales[s], 0.0) for weights, most in self.charge_rows[s]]
                 worst = int(np.argmax(filled)) if filled else 0
@@ -111,6 +112,7 @@ class Program:
             most.append(high)
 
         for u, purposes in enumerate(self.purposes):
+            # Each unit hangs on exactly one supply, or is left out.
             add([*range(u * supplies, (u + 1) * supplies), size + u], [1.0] * (supplies + 1), 1.0, 1.0)
             for purpose, sign, limit in ((Purpose.LIFE_SAFETY, -1.0, 0.0), (Purpose.CONVENIENCE, 1.0, 1.0)):
                 if purpose in purposes:
@@ -131,6 +133,7 @@ class Program:
         if most_cost is not None:
             add(range(part), costs[:part], -np.inf, most_cost)
             costs = np.concatenate([np.zeros(part), [1.0]])
+            # The last variable is the part of the bound that is used: least within a given cost means the roomiest placement.
             upper[part] = min(1.0 / shares.min(), 2.0)
             whole[part] = 0.0
         rows, columns, weights = (np.array(part) for part in zip(*entries, strict=True)) if entries else ([], [], [])
