@@ -296,9 +296,9 @@ def usable(seeds):
 
 @pytest.mark.parametrize("block", range(4))
 def test_advice_that_is_followed_holds(block):
-    """Ten random sites each: verdicts, recommended banks, ways out, and the board's promises."""
-    seeds = usable(range(block * 10, block * 10 + 10))
-    assert len(seeds) > 5
+    """Seven random sites each: verdicts, recommended banks, ways out, and the board's promises."""
+    seeds = usable(range(block * 10, block * 10 + 7))
+    assert len(seeds) > 3
     banks, ways = zip(*(check_site(seed) for seed in seeds), strict=True)
     assert sum(banks) > 0
     assert sum(ways) > 0
