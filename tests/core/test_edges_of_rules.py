@@ -18,6 +18,7 @@ from ypomoni.core.outage.demand import MOST_PERIODS, common_period_h
 from ypomoni.core.outage.play import Mark
 from ypomoni.core.outage.playing import Conditions, play_supply
 from ypomoni.core.outage.uncertainty import best_currents, expected_currents, worst_currents
+from ypomoni.core.requirements.profiles import PROFILES
 from ypomoni.core.things.readings import loads_behind
 
 SIREN = {"standby": {"current_a": 0.02, "provenance": "data_sheet"}, "alarm": {"current_a": 0.5, "provenance": "data_sheet"}}
@@ -150,3 +151,30 @@ def test_totals_that_say_the_same_twice_move_the_loads_once():
     assert shift_of_loads([], [], []) == []
     assert shift_of_loads([[1.0, 1.0]], [0.0], [1.0]) == pytest.approx([0.5, 0.5])
     assert explained_square([1.0, 1.0], [[1.0, 1.0]], [0.0]) == pytest.approx(2.0)
+
+
+def test_the_profiles_that_ship_hold_the_published_figures():
+    """Standby, alarm and recharge of each, with its source and the word to check the edition; a figure that moves is seen here."""
+    published = {
+        "intruder-12": (12, 15, 72, "EN 50131-6"),
+        "intruder-60": (60, 15, 24, "EN 50131-6"),
+        "intruder-30": (30, 15, 24, "EN 50131-6"),
+        "fire-24": (24, 30, 24, "BS 5839-1"),
+        "fire-72-unsupervised": (72, 30, 24, "BS 5839-1"),
+        "fire-72": (72, 30, 24, "EN 54-14"),
+        "fire-30": (30, 30, 24, "EN 54-14"),
+        "fire-4": (4, 30, 24, "EN 54-14"),
+        "fire-24-5": (24, 5, 48, "NFPA 72"),
+        "fire-24-15": (24, 15, 48, "NFPA 72"),
+    }
+    by_key = {p.key: p for p in PROFILES}
+    for key, (standby_h, alarm_min, recharge_h, source) in published.items():
+        profile = by_key[key]
+        assert (profile.standby_h, profile.alarm_min, profile.recharge_h, profile.recharge_to_ratio) == (
+            standby_h,
+            alarm_min,
+            recharge_h,
+            0.8,
+        )
+        assert source in profile.source
+        assert "check the edition" in profile.source.lower()
