@@ -6,29 +6,21 @@ from psycopg.types.json import Jsonb
 
 from ypomoni.records.audit import ReadingRow
 from ypomoni.records.field import Row
+from ypomoni.storage.aggregate import columns_of, insert_into, without
 from ypomoni.storage.connection import Connection, every, one
 
-_INSERT = """
-INSERT INTO reading (
-    organisation_id, plan_id, point_id, key, state, state_note, mains, value_a, min_a, max_a, as_written, positive_means, battery_v,
-    instrument_id, hookup, temperature_degc, taken_by, taken_at, remark, supersedes_id, reason, open_questions, token, account_id
-) VALUES (
-    %(organisation_id)s, %(plan_id)s, %(point_id)s, %(key)s, %(state)s, %(state_note)s, %(mains)s, %(value_a)s, %(min_a)s, %(max_a)s,
-    %(as_written)s, %(positive_means)s, %(battery_v)s, %(instrument_id)s, %(hookup)s, %(temperature_degc)s, %(taken_by)s, %(taken_at)s,
-    %(remark)s, %(supersedes_id)s, %(reason)s, %(open_questions)s, %(token)s, %(account_id)s
-) RETURNING id
-"""
-_LIST = """
-SELECT
-    r.id, r.organisation_id, r.plan_id, r.point_id, r.key, r.state, r.state_note, r.mains, r.value_a, r.min_a, r.max_a, r.as_written,
-    r.positive_means, r.battery_v, r.instrument_id, r.hookup, r.temperature_degc, r.taken_by, r.taken_at, r.remark, r.supersedes_id,
-    r.reason, CASE WHEN s.reading_id IS NULL THEN r.open_questions ELSE '[]'::jsonb END AS open_questions, r.token, r.account_id,
-    r.stored_at, n.id AS superseded_by_id
-FROM reading r
-LEFT JOIN reading_settled s ON s.organisation_id = r.organisation_id AND s.reading_id = r.id
-LEFT JOIN reading n ON n.organisation_id = r.organisation_id AND n.supersedes_id = r.id
-WHERE r.organisation_id = %(organisation_id)s AND r.plan_id = ANY(%(plan_ids)s) ORDER BY r.taken_at, r.id
-"""
+_COLUMNS = columns_of(ReadingRow)
+_INSERT = insert_into("reading", (*_COLUMNS, "token", "account_id")) + " RETURNING id"
+_LIST = (
+    "SELECT r.id, r.organisation_id, r.token, r.account_id, r.stored_at, n.id AS superseded_by_id, "
+    + ", ".join("r." + column for column in without(_COLUMNS, ("open_questions",)))
+    # Questions that were answered are open no more.
+    + ", CASE WHEN s.reading_id IS NULL THEN r.open_questions ELSE '[]'::jsonb END AS open_questions"
+    + " FROM reading r"
+    + " LEFT JOIN reading_settled s ON s.organisation_id = r.organisation_id AND s.reading_id = r.id"
+    + " LEFT JOIN reading n ON n.organisation_id = r.organisation_id AND n.supersedes_id = r.id"
+    + " WHERE r.organisation_id = %(organisation_id)s AND r.plan_id = ANY(%(plan_ids)s) ORDER BY r.taken_at, r.id"
+)
 _SENT_ONCE = "SELECT id, plan_id, point_id, key FROM reading WHERE organisation_id = %s AND token = %s"
 _FIND = "SELECT id, plan_id, point_id, key FROM reading WHERE organisation_id = %s AND id = %s"
 _COUNT = "SELECT count(*) AS count FROM reading WHERE organisation_id = %s AND plan_id = %s"
