@@ -3,6 +3,7 @@
 import copy
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.outage.case import Case
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 
@@ -107,6 +108,12 @@ def audited(supply=None, loads=None, readings=(), branches=None, places=(), inst
 def core_plan(found):
     """Return the one plan of a site file as the core sees it."""
     return to_core(read_site(found)).plans[0]
+
+
+def case_of(supply=None, loads=None, **more):
+    """Return the one supply with its loads, ready to be run."""
+    plan = core_plan(document(supply, loads, **more))
+    return Case(plan.supplies[0], plan.loads)
 
 
 def evaluate(supply=None, loads=None, requirement=None, site=None):

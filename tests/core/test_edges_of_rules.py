@@ -4,7 +4,7 @@ import math
 from dataclasses import replace
 
 import pytest
-from builders import core_plan, document, evaluate, points_of
+from builders import case_of, core_plan, document, evaluate, points_of
 
 from ypomoni.core.balance.search.picture import least_draw, least_level_a
 from ypomoni.core.balance.search.units import demand_of
@@ -12,7 +12,6 @@ from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.recommending import facts_of
 from ypomoni.core.judgement.cables import cable_drop
 from ypomoni.core.judgement.holdover import check_paper
-from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.conditioning import explained_square, shift_of_loads, solve
 from ypomoni.core.outage.demand import MOST_PERIODS, common_period_h
 from ypomoni.core.outage.play import Mark
@@ -22,11 +21,6 @@ from ypomoni.core.requirements.profiles import PROFILES
 from ypomoni.core.things.readings import loads_behind
 
 SIREN = {"standby": {"current_a": 0.02, "provenance": "data_sheet"}, "alarm": {"current_a": 0.5, "provenance": "data_sheet"}}
-
-
-def case_of(supply=None, loads=None, **more):
-    plan = core_plan(document(supply, loads, **more))
-    return Case(plan.supplies[0], plan.loads)
 
 
 @pytest.mark.parametrize(

@@ -4,13 +4,12 @@ import math
 
 import pytest
 import referee
-from builders import core_plan, document, evaluate
+from builders import case_of, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError
-from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.play import Mark
 from ypomoni.core.outage.playing import Conditions, losses, low_battery_warning, play_supply
 from ypomoni.core.outage.why import WhyCode, why_it_ends
@@ -28,11 +27,6 @@ BLOCKS = {
     "li_fes2": (12.0, 9.5, 12),
     "li_socl2": (10.8, 9.3, 10.8),
 }
-
-
-def case_of(supply=None, loads=None, **more):
-    plan = core_plan(document(supply, loads, **more))
-    return Case(plan.supplies[0], plan.loads)
 
 
 def plain(pack):

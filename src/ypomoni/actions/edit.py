@@ -15,7 +15,6 @@ from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.records.field import Row, blank_row
 from ypomoni.records.kept import RECORDS
-from ypomoni.records.load import LoadRow
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES, ORGANISATION_WIDE, PLAN, SITE
@@ -281,7 +280,7 @@ def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str
     return {row["key"] for row in lists[name]} | {row["key"] for kind, row in tree.removed if kind == name}
 
 
-def refuse_stale(connection: Connection, actor: Actor, name: str, row: LoadRow, version: int) -> None:
+def refuse_stale(connection: Connection, actor: Actor, name: str, row: Any, version: int) -> None:
     """Raise `StaleEdit`, with who changed a row and when, where it is no longer at a version."""
     if row["version"] != version:
         last = select_last_change(connection, actor.organisation_id, name, row["id"]) or {}

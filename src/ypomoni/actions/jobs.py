@@ -17,6 +17,8 @@ from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal, read_kept_proposal
 from ypomoni.documents.site_file import SiteFile, read_site_text
+from ypomoni.records.bank import BankRow
+from ypomoni.records.field import blank_row
 from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection, Pool, transaction
 from ypomoni.storage.errors import DatabaseAway
@@ -141,7 +143,7 @@ def _fit(connection: Connection, actor: Actor, plan: PlanRow, supply_key: str, b
     supply = next((s for s in tree.supplies.get(plan["id"], []) if s["key"] == supply_key), None)
     if supply is None:
         raise Refused([Fault("", "The supply for the larger battery is gone: ask again.")])
-    fresh = {c: None for c in supply if c.startswith("bank_")} | {"bank_discharge_table": [], "bank_age_y": 0.0}
+    fresh = blank_row(BankRow) | {"bank_age_y": 0.0}
     fresh |= {f"bank_{k}": getattr(bank, k) for k in ("chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel")}
     edit_many(connection, actor, "supply", [(supply["id"], supply["version"], fresh)])
 

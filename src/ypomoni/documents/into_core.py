@@ -28,10 +28,11 @@ def plain(record: type, part: Part, under: str = "") -> dict[str, Any]:
 
     ``under`` is the path of the part within its record, as in ``bank.bms``.
     """
-    return {
-        name: one_of(value) if one_of is not None and (value := getattr(part, name)) is not None else getattr(part, name)
-        for name, one_of in _plain_names(record, under)
-    }
+    found: dict[str, Any] = {}
+    for name, one_of in _plain_names(record, under):
+        value = getattr(part, name)
+        found[name] = value if one_of is None or value is None else one_of(value)
+    return found
 
 
 @cache

@@ -243,6 +243,11 @@ def show_number(value: float) -> str:
     return text.removesuffix(".0")
 
 
+def show_kept(value: float | None, kind: Kind, scale: float = 1.0) -> str:
+    """Return a kept value in the unit it is typed in; ``scale`` is what is kept over what is typed."""
+    return "" if value is None else show_quantity(float(f"{value / scale:.12g}"), kind.unit)
+
+
 def show_quantity(value: float | None, unit: str) -> str:
     """Return a quantity with its unit, or nothing for None."""
     if value is None:

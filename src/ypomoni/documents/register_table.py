@@ -20,6 +20,7 @@ from ypomoni.documents.quantities import (
     read_current,
     read_quantity,
     show_current,
+    show_kept,
     show_number,
     show_quantity,
     show_ratio,
@@ -347,12 +348,14 @@ class _Reader:
 
         return read
 
-    def _number(self, name: str, kind: kinds.Kind) -> Callable[[RowFound, int, str], None]:
+    def _number(self, name: str, kind: kinds.Kind, scale: float = 1.0) -> Callable[[RowFound, int, str], None]:
         def read(row: RowFound, c: int, text: str) -> None:
             unit = self.units[c] if c < len(self.units) else ""
             bare = re.fullmatch(r"[\d.,\s]+", text) is not None
             try:
-                row.values[name] = read_quantity(f"{text} {unit or kind.unit}" if bare else re.sub(r"\s*(DC|AC|dc|ac)$", "", text), kind)
+                row.values[name] = (
+                    read_quantity(f"{text} {unit or kind.unit}" if bare else re.sub(r"\s*(DC|AC|dc|ac)$", "", text), kind) * scale
+                )
             except QuantityTextError as error:
                 row.doubts[c] = str(error)
 
@@ -361,7 +364,7 @@ class _Reader:
     def _described(self, field: Field) -> Callable[[RowFound, int, str], None]:
         match field:
             case Real():
-                return self._number(field.column, field.kind)
+                return self._number(field.column, field.kind, field.scale)
             case Word():
                 return self._word(field.column, field.words)
             case _:
@@ -523,7 +526,7 @@ def show_field(field: Field, value: Any) -> str:
     """Return a kept value as the cell of a table."""
     match field:
         case Real():
-            return show_quantity(value, field.kind.unit)
+            return show_kept(value, field.kind, field.scale)
         case Word():
             return field.words.get(value or "", "")
         case _:

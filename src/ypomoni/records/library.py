@@ -71,7 +71,7 @@ class InstrumentRow(Kept):
             hint="what a zeroed clamp still shows, as in 20 mA; 0 A for others",
         ),
     ]
-    ranges: Annotated[list[dict[str, Any]], Many("ranges", RangeRow, default=[], label="Ranges, smallest first")]
+    ranges: Annotated[list[dict[str, Any]], Many("ranges", RangeRow, default=[], label="Ranges, smallest first", hint="Add a range")]
 
 
 class StockRow(Kept):

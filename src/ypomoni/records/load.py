@@ -323,7 +323,10 @@ class LoadRow(Kept):
             since=5,
         ),
     ]
-    bursts: Annotated[list[dict[str, Any]], Many("bursts", BurstRow, default=[], label="Bursts: a transmission, a relay, a logger waking")]
+    bursts: Annotated[
+        list[dict[str, Any]],
+        Many("bursts", BurstRow, default=[], label="Bursts: a transmission, a relay, a logger waking", hint="Add a burst"),
+    ]
     thermostats: Annotated[
         list[dict[str, Any]],
         Many(
@@ -331,12 +334,13 @@ class LoadRow(Kept):
             ThermostatRow,
             default=[],
             label="Thermostats: a heater that comes on in the cold, a fan in the heat",
+            hint="Add a thermostat",
             since=2,
         ),
     ]
     recharges: Annotated[
         list[dict[str, Any]],
-        Many("recharges", RechargeRow, default=[], label="A battery of its own, filled from this supply", since=2),
+        Many("recharges", RechargeRow, default=[], label="A battery of its own, filled from this supply", hint="Add a recharge", since=2),
     ]
 
 

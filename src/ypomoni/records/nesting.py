@@ -49,10 +49,10 @@ def _laid_out(paths: list[tuple[list[str], str]], at: tuple[str, ...], nests: di
 def row_of_part(record: type, part: Row) -> Row:
     """Return the columns of a part of the site file; those of a nested part that is null are blank."""
     return {
-        field.column: _at(part, path.split("."), field.blank)
+        field.column: field.blank if field.file_path is None else _at(part, field.file_path.split("."), field.blank)
         for field in fields_of(record)
-        if (path := field.file_path) is not None and not isinstance(field, Reference)
-    } | {field.column: field.blank for field in fields_of(record) if field.file_path is None and not isinstance(field, Reference)}
+        if not isinstance(field, Reference)
+    }
 
 
 def _at(part: Row, path: list[str], blank: Any) -> Any:

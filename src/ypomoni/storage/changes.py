@@ -4,7 +4,9 @@ from datetime import date
 
 from psycopg.types.json import Jsonb
 
+from ypomoni.records.bank import BankRow
 from ypomoni.records.field import Row
+from ypomoni.storage.aggregate import columns_of
 from ypomoni.storage.connection import Connection, every, one
 
 _INSERT = """
@@ -96,7 +98,7 @@ def select_last_change(connection: Connection, organisation_id: int, aggregate: 
 def select_last_bank(connection: Connection, organisation_id: int, supply_id: int) -> Row | None:
     """Return the columns of the bank that was last taken out of a supply, or None."""
     row = one(connection, _LAST_BANK, (organisation_id, supply_id))
-    return None if row is None else {key: value for key, value in row["before"].items() if key.startswith("bank_")}
+    return None if row is None else {key: value for key, value in row["before"].items() if key in columns_of(BankRow)}
 
 
 def select_batch(connection: Connection, organisation_id: int, batch: str) -> list[Row]:

@@ -25,6 +25,7 @@ _NAMED = (
     + ", ".join("coalesce(b.discharge_table, '[]') AS " + c if c == "bank_discharge_table" else "b." + _bare(c) + " AS " + c for c in _BANK)
 )
 _STANDING = " LEFT JOIN bank b ON b.supply_id = s.id AND b.removed_at IS NULL"
+_FOUND = "SELECT " + _NAMED + " FROM supply s" + _STANDING + " WHERE s.organisation_id = %(organisation_id)s AND "
 # The bank that is written beside the supply of `kept`, unless there is none.
 _FIT = (
     "INSERT INTO bank (organisation_id, supply_id, "
@@ -45,12 +46,8 @@ SUPPLY: Aggregate[SupplyRow] = Aggregate(
     name="supply",
     columns=(*_OWN, *_BANK),
     json=json_columns(SupplyRow),
-    select="SELECT " + _NAMED + " FROM supply s" + _STANDING + " WHERE s.organisation_id = %(organisation_id)s AND s.id = %(id)s",
-    list_all="SELECT "
-    + _NAMED
-    + " FROM supply s"
-    + _STANDING
-    + " WHERE s.organisation_id = %(organisation_id)s AND s.plan_id = ANY(%(parent_ids)s) ORDER BY s.id",
+    select=_FOUND + "s.id = %(id)s",
+    list_all=_FOUND + "s.plan_id = ANY(%(parent_ids)s) ORDER BY s.id",
     insert="WITH kept AS (" + insert_into("supply", _OWN) + " RETURNING *), fitted AS (" + _FIT + " RETURNING *)" + _WRITTEN,
     update="WITH kept AS ("
     + update_of("supply", without(_OWN, ("plan_id", "key")))

@@ -17,8 +17,8 @@ from ypomoni.documents.quantities import (
     read_quantity,
     read_signed_current,
     show_current,
+    show_kept,
     show_number,
-    show_quantity,
 )
 from ypomoni.records.field import Row
 from ypomoni.records.kinds import TEMPERATURE, Kind
@@ -44,7 +44,7 @@ class QuantityField(Field):
 
     def show(self, value: float | None) -> str:
         """Return a kept value as text."""
-        return "" if value is None else show_quantity(float(f"{value / self.scale:.12g}"), self.kind.unit)
+        return show_kept(value, self.kind, self.scale)
 
     def read(self, text: str) -> Any:
         """Return what a text says, or raise `QuantityTextError`."""

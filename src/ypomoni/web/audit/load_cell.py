@@ -7,8 +7,9 @@ from werkzeug.datastructures import MultiDict
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.things.device_types import improbable_current, say_improbable
-from ypomoni.documents.quantities import read_current, show_current, show_quantity
+from ypomoni.documents.quantities import read_current, show_current, show_kept, show_quantity
 from ypomoni.records.field import Row
+from ypomoni.records.kinds import RATIO
 from ypomoni.records.load import LoadRow
 from ypomoni.web.audit.register import GOVERNED, load_cells
 from ypomoni.web.records.forms import LoadForm
@@ -61,11 +62,10 @@ def changes_of_cell(form: LoadForm, cell: str) -> Row:
 
 
 def _rest(row: LoadRow) -> dict[str, str]:
-    ratio = row["converter_efficiency_ratio"]
     found = {
         "rail_v": show_quantity(row["rail_v"], "V"),
         "converter": row["converter_kind"] or "",
-        "converter_efficiency_ratio": "" if ratio is None else show_quantity(float(f"{ratio * 100:.12g}"), "%"),
+        "converter_efficiency_ratio": show_kept(row["converter_efficiency_ratio"], RATIO, 0.01),
         "behaviour": row["behaviour"],
         "min_v": show_quantity(row["min_v"], "V"),
     }

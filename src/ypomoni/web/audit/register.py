@@ -7,7 +7,7 @@ from typing import Any
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
-from ypomoni.documents.quantities import show_current, show_duty, show_quantity
+from ypomoni.documents.quantities import show_current, show_duty, show_kept, show_quantity
 from ypomoni.records.field import Field, Flag, Real, Reference, Whole, Word, fields_of
 from ypomoni.records.load import LoadRow
 from ypomoni.records.site import PlanRow
@@ -195,7 +195,7 @@ def _cell(field: Field, row: Mapping[str, Any], known: Mapping[str, list[Any]]) 
         case Reference():
             return str(value) if value in {r["id"] for r in known[field.column]} else ""
         case Real():
-            return show_quantity(None if value is None else float(f"{value / field.scale:.12g}"), field.kind.unit)
+            return show_kept(value, field.kind, field.scale)
         case Flag():
             return "y" if value else ""
         case _:

@@ -10,21 +10,30 @@ from ypomoni.records.kinds import CURRENT, PER_HOUR
 from ypomoni.web.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, YesNoField
 
 
-class RecordForm(Form):
-    """A form of one record, laid out in groups as its fields say."""
+class DescribedForm(Form):
+    """A form whose fields come from a record."""
 
-    title = ""
     record: type
-    groups: tuple[tuple[str, tuple[str, ...]], ...] = ()
-    # The site file's paths and the fields their faults stand beside.
-    paths: dict[str, str] = {}
-    # Repeated parts: field, legend, and the words of the button that adds one.
-    parts: tuple[tuple[str, str, str], ...] = ()
-    caution = ""
 
     if TYPE_CHECKING:
         # The fields come from the record, so they are not written out here a second time.
         def __getattr__(self, name: str) -> Any: ...
+
+    def columns(self) -> Row:
+        """Return the columns of what was typed."""
+        return {f.column: kept(f, self[f.form_name]) for f in shown_fields(self.record)}
+
+
+class RecordForm(DescribedForm):
+    """A form of one record, laid out in groups as its fields say."""
+
+    title = ""
+    groups: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    # The site file's paths and the fields their faults stand beside.
+    paths: dict[str, str] = {}
+    # Repeated parts: field, legend, and the words of the button that adds one, which the record gives as label and hint.
+    parts: tuple[tuple[str, str, str], ...] = ()
+    caution = ""
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:
@@ -44,24 +53,15 @@ class RecordForm(Form):
             ):
                 field.data = stood.data
 
-    def columns(self) -> Row:
-        """Return the columns of what was typed."""
-        return {f.column: kept(f, self[f.form_name]) for f in shown_fields(self.record)}
-
     def questions(self, row: Row | None) -> list[str]:
         """Return what looks like a slip and may yet be right; it is asked before it is saved."""
         return []
 
 
-class PartForm(Form):
+class PartForm(DescribedForm):
     """A repeated part of a record; left empty altogether it is none. ``needed`` are the fields that one needs."""
 
-    record: type
     needed: tuple[str, ...] = ()
-
-    if TYPE_CHECKING:
-        # As above.
-        def __getattr__(self, name: str) -> Any: ...
 
     @property
     def is_blank(self) -> bool:
@@ -79,22 +79,20 @@ class PartForm(Form):
                     good = False
         return good
 
-    def columns(self) -> Row:
-        """Return what was typed of the part."""
-        return {f.column: kept(f, self[f.form_name]) for f in shown_fields(self.record)}
-
 
 def form_of(record: type, nests: Nests | None = None, parts: Mapping[str, type[PartForm]] | None = None) -> type[RecordForm]:
     """Return the form of a record; ``parts`` are the forms of its repeated parts, by column."""
     nests = nests or {}
     described = shown_fields(record)
     made: dict[str, Any] = {f.form_name: _field(f, _may_be_left_empty(f, nests), parts or {}) for f in described}
-    laid_out = [f for f in described if not (isinstance(f, Many) and f.column in (parts or {}))]
+    repeated = [f for f in described if f.column in (parts or {})]
+    laid_out = [f for f in described if f not in repeated]
     groups = tuple((group, tuple(f.form_name for f in laid_out if f.group == group)) for group in dict.fromkeys(f.group for f in laid_out))
     paths = {f.file_path: f.form_name for f in described if f.file_path is not None}
     # A fault of a nested part as a whole stands beside the field that says whether it is there.
     first = {path: next(f.form_name for f in described if (f.file_path or "").startswith(f"{path}.")) for path in nests}
-    return type(f"{record.__name__}Form", (RecordForm,), {**made, "record": record, "groups": groups, "paths": paths | first})
+    told = {"parts": tuple((f.form_name, f.label, f.hint) for f in repeated), "paths": paths | first}
+    return type(f"{record.__name__}Form", (RecordForm,), {**made, **told, "record": record, "groups": groups})
 
 
 def part_form_of(record: type) -> type[PartForm]:

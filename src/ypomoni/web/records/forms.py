@@ -244,11 +244,6 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
     """A load: its cells in the register and the rest of it."""
 
     title = "Load"
-    parts = (
-        ("bursts", "Bursts: a transmission, a relay, a logger waking", "Add a burst"),
-        ("thermostats", "Thermostats: a heater that comes on in the cold, a fan in the heat", "Add a thermostat"),
-        ("recharges", "A battery of its own, filled from this supply", "Add a recharge"),
-    )
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Take the rail from `W @ V`, and refuse two that disagree."""
@@ -416,7 +411,6 @@ class InstrumentForm(form_of(InstrumentRow, parts={"ranges": RangeForm})):
     """A meter."""
 
     title = "Instrument"
-    parts = (("ranges", "Ranges, smallest first", "Add a range"),)
 
     def columns(self) -> Row:
         """Return the columns; ranges in the order of their limits."""
