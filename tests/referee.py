@@ -53,14 +53,36 @@ def voltage(pack, u, d, i, p, g):
         if h <= h1:
             e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
             break
-    r = pack["rb"] * (1 + pack["g"] * (1 - h) / h)
-    # V = e - r·(i + p/V + g·V), solved by iteration from above
-    a, b = 1 + r * g, e - r * i
-    root = b * b - 4 * a * r * p
-    if root < 0 or b < 0:
-        return 0.0, -1.0
-    v = (b + math.sqrt(root)) / (2 * a)
-    return i + (p / v if p else 0.0) + g * v, v
+    growth = 1 + pack["g"] * (1 - h) / h
+    r, current = pack["rb"] * growth, i
+    # V = e − r·(i + p/V + g·V) with e less the activation loss, which depends on the current again: repeated until it stands still.
+    for _ in range(12 if p or g else 1):
+        x = current * growth / pack["i0"]
+        a, b = 1 + r * g, e - pack["b"] * math.log(x + math.sqrt(x * x + 1)) - r * i
+        root = b * b - 4 * a * r * p
+        if root < 0 or (b < 0 and (p or g)):
+            return 0.0, -1.0
+        v, before = (b + math.sqrt(root)) / (2 * a) if p or g else b, current
+        current = i + (p / v if p else 0.0) + g * v
+        if abs(current - before) < 1e-9:
+            break
+    return current, v
+
+
+def plain(pack):
+    """Return a pack of the product as the numbers the referee steps."""
+    heads = pack.curve.heads[:-1]
+    return {
+        "q": pack.capacity_ah,
+        "rb": pack.resistance_ohm,
+        "g": pack.g,
+        "b": pack.activation_v,
+        "i0": pack.exchange_a,
+        "k": pack.k_per_h,
+        "r1": pack.r1_h,
+        "lost": pack.self_a,
+        "ocv": [(h, pack.open_circuit_v(h)) for h in heads],
+    }
 
 
 def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000, states=None, start=(0.0, 0.0, 0.0)):

@@ -69,8 +69,7 @@ def bench_outage() -> None:
             standby, alarm = (build_timeline(case.currents, 0.03, in_alarm=state) for state in (False, True))
             assert not HoldoverRun(pack, standby, alarm, 0.5, 10.5).alarm_stop(72.0, locate=True).ended
 
-        plain: dict[str, Any] = {"q": pack.capacity_ah, "rb": pack.resistance_ohm, "g": pack.g, "k": pack.k_per_h, "r1": pack.r1_h}
-        plain["ocv"] = list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True))
+        plain: dict[str, Any] = referee.plain(pack)
         theirs = {
             "behaviour": behaviour,
             "standby_a": 0.15,

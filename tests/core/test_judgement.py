@@ -201,11 +201,14 @@ SHAPES = {
 }
 
 
+FUNCTIONS = {"min": min, "max": max, "exp": math.exp, "sqrt": math.sqrt, "asinh": math.asinh}
+
+
 def evaluated_again(working):
     """Evaluate every step of a working over its inputs, and return how many there were."""
     names = {i.symbol: i.value for i in working.inputs}
     for step in working.steps:
-        value = eval(step.expression, {"__builtins__": {}, "min": min, "max": max, "exp": math.exp, "sqrt": math.sqrt}, names)  # noqa: S307 - our own expressions
+        value = eval(step.expression, {"__builtins__": {}, **FUNCTIONS}, names)  # noqa: S307 - our own expressions
         assert value == pytest.approx(step.value, rel=1e-9), (working.title, step.symbol)
         names[step.symbol] = step.value
     if working.steps and not working.simulated:

@@ -40,8 +40,7 @@ def test_a_load_at_the_end_of_a_cable_ends_the_supply_when_the_referee_says(alar
     ]
     case = case_of(loads, supply={"bank": {"capacity_ah": 7}}, requirement={"alarm_min": 30})
     pack = build_pack(case.bank, condition_ratio=1.0, temperature_degc=20)
-    plain = {"q": pack.capacity_ah, "rb": pack.resistance_ohm, "g": pack.g, "k": pack.k_per_h, "r1": pack.r1_h, "lost": pack.self_a}
-    plain["ocv"] = list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True))
+    plain = referee.plain(pack)
     theirs = [
         {"behaviour": "constant_current", "standby_a": 0.1, "alarm_a": alarm_a, "quantity": 1, "rail_v": 12.0, "bursts": []},
         {

@@ -61,16 +61,7 @@ def both(loads, condition, chemistry="lead_agm", block_v=12.0, capacity_ah=7.0, 
     pack = build_pack(bank, condition_ratio=condition[0], temperature_degc=condition[1])
     currents = product_currents(loads)
     standby, alarm = (build_timeline(currents, 0.03, in_alarm=state) for state in (False, True))
-    plain = {
-        "q": pack.capacity_ah,
-        "rb": pack.resistance_ohm,
-        "lost": pack.self_a,
-        "g": pack.g,
-        "k": pack.k_per_h,
-        "r1": pack.r1_h,
-        "ocv": list(zip(pack.ocv_knots_ratio, pack.ocv_knots_v, strict=True)),
-    }
-    return HoldoverRun(pack, standby, alarm, alarm_h, threshold_v), plain
+    return HoldoverRun(pack, standby, alarm, alarm_h, threshold_v), referee.plain(pack)
 
 
 def agree(ours_s, theirs_s):

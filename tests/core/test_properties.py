@@ -86,7 +86,7 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
     bursts=BURSTS,
     capacity_ah=st.floats(0.5, 100.0),
     chemistry=st.sampled_from([("lead_agm", 12.0), ("lead_gel", 12.0), ("lifepo4", 12.8), ("li_ion", 11.1), ("nimh", 12.0)]),
-    cutoff_v=st.none() | st.floats(6.0, 13.5),
+    cutoff_v=st.none() | st.floats(6.0, 12.5),
     age_y=st.floats(0.0, 30.0),
     alarm_min=st.sampled_from([0, 5, 30]),
 )

@@ -1,25 +1,29 @@
 """The schools side by side: every formula solved and put back, the section method by hand, factors by name, discharge tables and truth."""
 
-import json
+import math
 import sys
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
-from builders import codes, core_plan, document, evaluate
+from builders import case_of, codes, core_plan, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.chemistries.cells import constant_current_run_h, rate_for_run_per_h
-from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, fit_table
+from ypomoni.core.chemistries.cells import cell_voltage_v, constant_current_run_h, rate_for_run_per_h
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowKind, Untold, fit_rows, fit_table
+from ypomoni.core.chemistries.refit import Shape, refit, residuals
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.recharge import simulate_recovery
 from ypomoni.core.requirements import Method
 from ypomoni.core.things.batteries import Bank, build_pack, cell_of
 
 ROOT = Path(__file__).parent.parent.parent
 sys.path.insert(0, str(ROOT / "tools"))
-from accuracy import AIM_RATIO, AIMED_RATES, DOCUMENT, TRUTH, document_text, errors_of  # noqa: E402
+from accuracy import CELLS, DOCUMENT, bank_of, document_text, figures_of  # noqa: E402
 
 
 def methods_of(**changes):
@@ -100,6 +104,23 @@ def test_a_warning_shorter_than_the_way_is_found():
     assert "warning_too_short" not in codes(evaluate(supply={"low_battery_v": 12.6}, requirement={"response_h": 1}))
 
 
+def test_a_warning_is_a_range_unless_a_table_has_volts_on_the_way():
+    """0.6 to 1.4 times: too short at the bad end only is told and does not judge; with readings it is one time, and nothing is to be told."""
+    warns = {"low_battery_v": 11.5}
+    whole = evaluate(supply=warns)
+    assert (whole.warning.low_ratio, whole.warning.high_ratio) == (0.6, 1.4)
+    asked_h = 0.8 * min(whole.warning.standby_h, whole.warning.alarm_h)
+    told = evaluate(supply=warns, requirement={"response_h": asked_h})
+    assert codes(told)["warning_too_short"] == "note"
+    assert told.verdict == whole.verdict
+    read = [{"current_a": 0.85, "run_h": 10, "end_v": 12.3, "kind": "reading"}, {"current_a": 0.85, "run_h": 20, "end_v": 10.5}]
+    known = evaluate(supply={**warns, "bank": {"discharge_table": read}}, requirement={"response_h": asked_h})
+    assert not known.warning.is_range
+    assert "warning_too_short" not in codes(known)
+    ends = [{"current_a": a, "run_h": h, "end_v": 10.5} for a, h in ((0.85, 20), (1.58, 10))]
+    assert evaluate(supply={**warns, "bank": {"discharge_table": ends}}).warning.is_range
+
+
 # -- blocks as they are ----------------------------------------------------------------------------------------------------------------
 
 PUBLISHED = (
@@ -123,37 +144,38 @@ def table_of(rows, c20_ah=7.0):
 
 @pytest.mark.parametrize(("n", "times"), [(3, 1.25), (6, 0.7), (9, 10.0), (0, 0.1)])
 def test_a_suspect_row_is_flagged_and_hardly_moves_the_fit(n, times):
-    """One row off by a quarter, by a third, by a slip of ten: it alone is flagged, and the others stay within 5 %."""
+    """One row off by a quarter, by a third, by a slip of ten: it alone is flagged, and the others stay within 6 %."""
     rows = [(a, h, 10.5) for a, h in PUBLISHED]
     rows[n] = (rows[n][0] * times, rows[n][1], 10.5)
-    fit = fit_table(table_of(rows), cell_of(CHEMISTRIES["lead_agm"]), 6)
+    fit = fit_table(table_of(rows), CHEMISTRIES["lead_agm"], 6)
     assert [r.is_suspect for r in fit.rows] == [m == n for m in range(len(rows))]
-    assert all(abs(r.error_ratio) < 0.05 for m, r in enumerate(fit.rows) if m != n)
+    assert all(abs(r.error_ratio) < 0.06 for m, r in enumerate(fit.rows) if m != n)
 
 
 def test_rows_with_end_voltages_of_their_own_are_not_mixed():
     """The same currents to 1.60, 1.75 and 1.85 V a cell, made by a known cell: the fit gives it back."""
-    prior = cell_of(CHEMISTRIES["lead_agm"])
-    rows = [(a, constant_current_run_h(prior, 7.0, a, v), 6 * v) for a in (0.35, 1.2, 4.0) for v in (1.60, 1.75, 1.85)]
+    prior = CHEMISTRIES["lead_agm"]
+    rows = [(a, constant_current_run_h(cell_of(prior), 7.0, a, v), 6 * v) for a in (0.35, 1.2, 4.0) for v in (1.60, 1.75, 1.85)]
     fit = fit_table(table_of(rows), prior, 6)
+    assert fit.untold == ()
     assert all(abs(r.error_ratio) < 1e-3 for r in fit.rows)
     with pytest.raises(QuantityError, match="at rest"):
         fit_table(table_of([(1.0, 5.0, 13.5), (2.0, 2.0, 10.5)]), prior, 6)
-    with pytest.raises(QuantityError, match="of a block of about 70 Ah"):
+    with pytest.raises(QuantityError, match="of a block of about 70"):
         fit_table(table_of([(a * 10, h, v) for a, h, v in rows]), prior, 6)
     with pytest.raises(QuantityError, match="at least 2 rows"):
         fit_table(table_of(rows[:1]), prior, 6)
 
 
-def test_a_table_narrows_the_band_and_a_measured_resistance_counts_twice_its_1khz_figure():
-    """±3 % instead of ±10 % of capacity; Rb = 2 × 20 mΩ × series / parallel, and no rule of age on top."""
+def test_a_table_narrows_the_band_and_a_measured_resistance_counts_with_what_1khz_leaves_out():
+    """±3 % instead of ±10 % of capacity; Rb = 1.64 × 20 mΩ × series / parallel, and no rule of age on top."""
     rows = [{"current_a": a * 17 / 7, "run_h": h, "end_v": 10.5} for a, h in PUBLISHED]
     nameplate, tabled = evaluate(), evaluate(supply={"bank": {"discharge_table": rows}})
     assert tabled.holdover.low / tabled.holdover.expected > nameplate.holdover.low / nameplate.holdover.expected
     assert {i.provenance for i in tabled.band_inputs if i.key == "bank_capacity"} == {"discharge table"}
     bank = Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=7, series=2, parallel=2, age_y=3, resistance_ohm=0.02)
     pack = build_pack(bank, condition_ratio=bank.condition_today_ratio(25), temperature_degc=25)
-    assert pack.resistance_ohm == pytest.approx(0.04)
+    assert pack.resistance_ohm == pytest.approx(0.0328)
 
 
 def test_own_stock_overrides_the_sold_list():
@@ -177,21 +199,71 @@ def test_self_discharge_takes_its_share_of_long_runs():
     assert at_25 == pytest.approx(17 * 0.03 / 730)
     assert at_45 == pytest.approx(4 * at_25)
     result = evaluate(loads=[{"standby": {"current_a": 0.01}}], site={"typical_degc": 25, "min_degc": 20})
-    assert result.endurance_h < 17 * 1.05 / (0.01 + at_25) * 1.001
+    assert result.endurance_h < 17 * 1.068 / (0.01 + at_25) * 1.001
 
 
-@pytest.mark.parametrize("name", ["lead_acid", "lifepo4"])
-def test_constant_currents_up_to_1c_are_predicted_within_three_percent(name):
-    """Fitted to C/20 and C/2 of independent physics only; no rate is left out."""
-    found = {n: error for n, _, _, error, _ in errors_of(json.loads((TRUTH / f"{name}.json").read_text()))}
-    assert set(AIMED_RATES) | {"2C"} <= set(found)
-    assert all(abs(found[rate]) <= AIM_RATIO for rate in AIMED_RATES)
+def test_with_six_rows_every_aim_is_met_against_independent_physics():
+    """Three cells of porous-electrode models, six rows known: run times, volts on the way, warning, holdover with alarm, mixed runs."""
+    found = [f for cell in CELLS.values() for f in figures_of(cell, bank_of(cell, "six rows")) if f.aim is not None]
+    assert len(found) > 90
+    assert [(f.group, f.name, f.shown) for f in found if f.is_missed] == []
 
 
 def test_the_published_table_of_errors_is_the_one_in_force():
-    """docs/accuracy.md is what the tool prints now, misses named."""
+    """docs/accuracy.md is what the tool prints now."""
     assert document_text() == DOCUMENT.read_text()
-    assert "**misses 3 %**" in DOCUMENT.read_text()
+
+
+@pytest.mark.parametrize(("name", "rows"), [("lead_sulzer", "six rows"), ("lfp_prada", "two ends"), ("nmc_chen", "six rows")])
+def test_the_refit_is_that_of_an_independent_least_squares(name, rows):
+    """The same residuals given to a standard solver, whose derivatives are differences, end at the same cell."""
+    from scipy.optimize import least_squares
+
+    cell, bank = CELLS[name], bank_of(CELLS[name], rows)
+    shape, asked = Shape(CHEMISTRIES[cell.chemistry_key]), fit_rows(bank.table, 1)
+    theirs = [
+        least_squares(lambda x: residuals(shape, asked, x)[0], start, loss="soft_l1", f_scale=3.0, x_scale=shape.spreads, max_nfev=300)
+        for start in (np.zeros(len(shape.spreads)), np.where(np.arange(len(shape.spreads)) == 3, math.log(0.25), 0.0))
+    ]
+    ours = refit(asked, CHEMISTRIES[cell.chemistry_key])
+    best = shape.cell(min(theirs, key=lambda found: found.cost).x)
+    for after_h, rate in ((2.0, 0.05), (15.0, 0.05), (1.0, 0.5), (0.3, 1.0)):
+        assert cell_voltage_v(ours, rate, after_h) == pytest.approx(cell_voltage_v(best, rate, after_h), abs=0.002)
+
+
+def test_a_fitted_curve_never_rises_towards_empty_and_says_what_its_rows_cannot_tell():
+    """Readings that would turn the curve over are kept from it; one rate, no volts, no end: each is said."""
+    lead = CHEMISTRIES["lead_agm"]
+    odd = [(0.35, 8.0, 11.9, RowKind.READING), (0.35, 14.0, 12.6, RowKind.READING), (0.35, 20.0, 10.5, RowKind.END)]
+    rows = tuple(DischargeRow(current_a=a, run_h=h, end_v=v, kind=kind) for a, h, v, kind in odd)
+    fit = fit_table(DischargeTable(rows=rows, block_c20_ah=7.0), lead, 6)
+    volts = [v for _, v in fit.cell.ocv_rows]
+    assert volts == sorted(volts)
+    assert fit.untold == (Untold.OTHER_RATES,)
+    assert [r.is_suspect for r in fit.rows].count(True) >= 1
+    only = fit_table(DischargeTable(rows=(*rows[:1], replace(rows[0], run_h=4.0, end_v=12.5)), block_c20_ah=7.0), lead, 6)
+    assert only.untold == (Untold.HOURS, Untold.OTHER_RATES)
+    with pytest.raises(QuantityError, match="on the way must be below"):
+        fit_table(DischargeTable(rows=(rows[0], replace(rows[0], end_v=13.6)), block_c20_ah=7.0), lead, 6)
+
+
+def test_a_table_of_one_rate_narrows_the_band_at_that_rate_only():
+    """Two rows at 0.85 A: a supply that draws 0.8 A knows its capacity to ±3 %, one that draws 0.3 A to ±10 % still."""
+    rows = [{"current_a": 0.85, "run_h": 20, "end_v": 10.5}, {"current_a": 0.85, "run_h": 10, "end_v": 12.3, "kind": "reading"}]
+    spreads = [case_of({"bank": {"discharge_table": rows}}, [{"standby": {"current_a": a}}]).capacity_spread_ratio for a in (0.8, 0.3)]
+    assert spreads == [0.03, 0.10]
+
+
+@pytest.mark.parametrize("rows", [(), ((5.0, 20.0), (50.0, 1.85))])
+def test_lithium_iron_phosphate_is_charged_to_99_percent(rows):
+    """At 14.6 V, its head past full while it is charged, refitted or not: (1 − 0.01)·100 Ah over 0.99·I, but for what is left at 2.8 V a cell."""
+    table = (
+        DischargeTable(rows=tuple(DischargeRow(current_a=a, run_h=h, end_v=10.0) for a, h in rows), block_c20_ah=100.0) if rows else None
+    )
+    bank = Bank(chemistry_key="lifepo4", block_v=12.8, capacity_ah=100, table=table)
+    for current_a in (10.0, 25.0, 50.0):
+        found = simulate_recovery(bank, condition_ratio=1.0, temperature_degc=25, current_a=current_a, charge_v=14.6, to_ratio=0.99)
+        assert found.recovery_h == pytest.approx(100.0 / current_a, rel=0.035)
 
 
 def test_a_case_keeps_the_ends_of_its_currents():

@@ -82,7 +82,7 @@ def test_no_bank_is_recommended_when_the_charger_could_not_restore_it():
     result = evaluate(supply={"charge_limit_a": 0.5, "supply_current_a": 0.7})
     assert result.recommended_bank is None
     assert "12 V 12 Ah would carry it" in result.no_bank_reason
-    assert "25 h to bring it back to 80 %, not 24 h" in result.no_bank_reason
+    assert "26 h to bring it back to 80 %, not 24 h" in result.no_bank_reason
 
 
 def recovery_rows():

@@ -99,6 +99,6 @@ def _row(s: SupplyResult) -> tuple[str, ...]:
         holds,
         band,
         say_required_h(s.standby_h),
-        "-" if s.recovery_h is None else say_hours(s.recovery_h, must_h=s.recharge_h),
+        "-" if s.recovery_h is None else say_hours(s.recovery_h, must_h=s.recharge_h) if s.recovery_is_promised else "uncertain",
         "-" if bank is None else f"{say_sold(bank)}, new",
     )

@@ -1,13 +1,16 @@
-"""A discharge table as typed or pasted: rows of current, time and end voltage, ratings, or a maker's grid of amperes.
+"""A discharge table as typed or pasted: rows of current, time and end voltage, readings on the way, ratings, or a maker's grid of amperes.
 
 Read line by line; what cannot be read is told with its line and what would be right, and nothing is guessed.
 """
 
 import re
 from dataclasses import dataclass
+from typing import Any
 
 # What tells end voltages a cell from those of a block: no cell ends above this.
 HIGHEST_CELL_V = 4.3
+# So many voltages in one line without a current or a time are the heading of a grid.
+LEAST_COLUMNS = 2
 _NUMBER = r"\d+(?:[.,]\d+)?"
 _TOKEN = re.compile(rf"({_NUMBER})\s*(mAh|Ah|mA|A|hours?|hrs?|h|minutes?|min|V(?:\s*/\s*(?:cell|Z|C))?|VPC|W)?(?![A-Za-z])", re.IGNORECASE)
 _CURRENT, _TIME, _VOLTS, _CHARGE = "current", "time", "volts", "charge"
@@ -26,6 +29,10 @@ _SCALES: dict[str, tuple[str, float]] = {
     "hours": (_TIME, 1.0),
     "v": (_VOLTS, 1.0),
 }
+# What says that a row's volts were read on the way, and do not end it.
+_READING = re.compile(r"\bon the way\b|\breadings?\b|\bread\b", re.IGNORECASE)
+# What says that the bare numbers of a heading are end voltages.
+_OF_VOLTS = re.compile(r"V\s*/\s*(?:cell|Z|C)\b|VPC|\bend\b.*\bV", re.IGNORECASE)
 _HEADINGS = (
     (_CURRENT, ("current", "amps", "amp", "a", "ma")),
     (_TIME, ("time", "hours", "h", "min", "minutes")),
@@ -35,11 +42,16 @@ _HEADINGS = (
 
 @dataclass(frozen=True, slots=True)
 class TypedRow:
-    """One row that was read: of a block. [A, h, V]"""
+    """One row that was read: of a block; the volts of a reading were shown on the way. [A, h, V]"""
 
     current_a: float
     run_h: float
     end_v: float
+    is_reading: bool = False
+
+    def as_kept(self) -> dict[str, float | str]:
+        """Return the row as it is kept."""
+        return {"current_a": self.current_a, "run_h": self.run_h, "end_v": self.end_v, "kind": "reading" if self.is_reading else "end"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +77,7 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
     unread: list[Unread] = []
     heading: list[tuple[str, float]] | None = None
     grid_h: list[float] | None = None
+    grid_v: list[float] | None = None
     for n, raw in enumerate(text.splitlines(), start=1):
         line = raw.strip()
         if not line:
@@ -72,16 +85,25 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
         tokens = _tokens(line)
         times = [v for kind, v in tokens if kind == _TIME]
         if len(times) >= 3 and not any(kind in (_CURRENT, _CHARGE) for kind, _ in tokens):
-            grid_h, heading = times, None
+            grid_h, grid_v, heading = times, None, None
+            continue
+        ends_v = None if grid_h else _ends_of_columns(line, tokens, cells_count, end_v)
+        if ends_v:
+            grid_v, grid_h, heading = ends_v, None, None
             continue
         if not tokens:
             heading = _heading(line)
-            grid_h = None
+            grid_h = grid_v = None
             continue
         if any(kind == "watts" for kind, _ in tokens):
             unread.append(Unread(n, line, "is in watts: constant-power tables are not read, enter the amperes."))
             continue
-        found = _of_grid(tokens, grid_h, cells_count, end_v) if grid_h else _of_line(tokens, heading, cells_count, end_v)
+        if grid_v:
+            found = _of_column_grid(tokens, grid_v)
+        elif grid_h:
+            found = _of_grid(tokens, grid_h, cells_count, end_v)
+        else:
+            found = _of_line(tokens, heading, cells_count, end_v, is_reading=bool(_READING.search(line)))
         if isinstance(found, str):
             unread.append(Unread(n, line, found))
         else:
@@ -89,9 +111,12 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
     return rows, unread
 
 
-def write_discharge_text(rows: list[dict[str, float]]) -> str:
+def write_discharge_text(rows: list[dict[str, Any]]) -> str:
     """Return rows as text that reads back the same."""
-    return "\n".join(f"{row['current_a']:.12g} A; {_time(row['run_h'])}; {row['end_v']:.12g} V" for row in rows)
+    return "\n".join(
+        f"{row['current_a']:.12g} A; {_time(row['run_h'])}; {row['end_v']:.12g} V{' on the way' if row.get('kind') == 'reading' else ''}"
+        for row in rows
+    )
 
 
 def _time(hours_h: float) -> str:
@@ -130,7 +155,7 @@ def _heading(line: str) -> list[tuple[str, float]] | None:
 
 
 def _of_line(
-    tokens: list[tuple[str, float]], heading: list[tuple[str, float]] | None, cells_count: int, end_v: float
+    tokens: list[tuple[str, float]], heading: list[tuple[str, float]] | None, cells_count: int, end_v: float, *, is_reading: bool
 ) -> list[TypedRow] | str:
     if heading and len(tokens) == len(heading) and all(kind == "" for kind, _ in tokens):
         tokens = [(kind, value * scale) for (_, value), (kind, scale) in zip(tokens, heading, strict=True)]
@@ -145,8 +170,32 @@ def _of_line(
         return "needs a current and a time, as in 0.35 A; 20 h; 10.5 V, or a rating as in 7 Ah at 20 h to 10.5 V."
     if values[_TIME] <= 0 or values.get(_CURRENT, values.get(_CHARGE, 0.0)) <= 0:
         return "must be above zero."
+    if is_reading and _VOLTS not in values and "cell volts" not in values:
+        return "needs the volts that were read on the way, as in 0.35 A; 10 h; 12.2 V on the way."
     current_a = values[_CURRENT] if _CURRENT in values else values[_CHARGE] / values[_TIME]
-    return [TypedRow(current_a, values[_TIME], _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v))]
+    volts = _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v)
+    return [TypedRow(current_a, values[_TIME], volts, is_reading)]
+
+
+def _ends_of_columns(line: str, tokens: list[tuple[str, float]], cells_count: int, end_v: float) -> list[float] | None:
+    """Return the end voltages over the columns of a grid that has a line for each time; None where a line is no such heading. [V]"""
+    kinds = {kind for kind, _ in tokens}
+    says_volts = kinds <= {_VOLTS, "cell volts"} or (kinds == {""} and bool(_OF_VOLTS.search(line)))
+    if len(tokens) < LEAST_COLUMNS or not says_volts:
+        return None
+    of_cells = "cell volts" in kinds
+    return [_end_v(None if of_cells else v, v if of_cells else None, cells_count, end_v) for _, v in tokens]
+
+
+def _of_column_grid(tokens: list[tuple[str, float]], ends_v: list[float]) -> list[TypedRow] | str:
+    """Return the rows of a line that gives a time and then amperes, one under each end voltage."""
+    if not tokens or tokens[0][0] != _TIME:
+        return "needs a time first and then one figure of amperes under each end voltage, as in 30 min 7.6 7.4 7.2."
+    cells = tokens[1:]
+    if len(cells) != len(ends_v) or any(kind not in ("", _CURRENT) for kind, _ in cells):
+        return f"has {len(cells)} figures under {len(ends_v)} end voltages: every one needs its amperes."
+    hours_h = tokens[0][1]
+    return [TypedRow(value, hours_h, v) for (_, value), v in zip(cells, ends_v, strict=True) if value > 0 and hours_h > 0]
 
 
 def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TypedRow] | str:

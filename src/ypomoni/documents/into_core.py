@@ -4,16 +4,15 @@ from enum import StrEnum
 from functools import cache
 from typing import Any
 
-from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable
 from ypomoni.core.requirements import Autonomy, Derating, Requirement
-from ypomoni.core.things.batteries import Bank, Bms, StockBlock, block_c20_ah
+from ypomoni.core.things.batteries import Bank, Bms, StockBlock
 from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
 from ypomoni.core.things.supplies import Enclosure, Plan, Site, Supply
 from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.documents.described import Part
-from ypomoni.documents.site_model import SiteFile
+from ypomoni.documents.site_model import SiteFile, table_of
 from ypomoni.records.audit import PointRow, ReadingRow
 from ypomoni.records.field import Many, Reference, Word, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
@@ -182,8 +181,7 @@ def _total(part: Part, behind: dict[str, tuple[PointKind, frozenset[str]]]) -> M
 def _bank(part: Part) -> Bank:
     values = plain(SupplyRow, part, "bank")
     key = values.pop("chemistry")
-    rows = tuple(DischargeRow(**row.model_dump()) for row in part.discharge_table)
-    table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, part.capacity_ah, part.rate_h)) if rows else None
+    table = table_of(part) if part.discharge_table else None
     return Bank(chemistry_key=key, table=table, bms=Bms(**plain(SupplyRow, part.bms, "bank.bms")) if part.bms else None, **values)
 
 

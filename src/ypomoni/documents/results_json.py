@@ -129,13 +129,19 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         "starts_at_ratio": result.starts_at_ratio,
         "charge_current_a": result.charge_current_a,
         "recovery_h": result.recovery_h,
+        "recovery_is_promised": result.recovery_is_promised,
         "methods": [
             {"method": m.method, "required_ah": m.required_ah, "holdover_h": m.holdover_h, "counts": m.counts} for m in result.methods
         ],
         "disagreement": list(result.disagreement),
         "warning_h": None
         if result.warning is None
-        else {"at": result.warning.at_h, "standby": result.warning.standby_h, "alarm": result.warning.alarm_h},
+        else {
+            "at": result.warning.at_h,
+            "standby": result.warning.standby_h,
+            "alarm": result.warning.alarm_h,
+            "range_ratio": [result.warning.low_ratio, result.warning.high_ratio] if result.warning.is_range else None,
+        },
         "survival": None
         if curve is None
         else {name: getattr(curve, name) for name in ("seed", "samples_count", "low_h", "median_h", "high_h", "meets_ratio")},

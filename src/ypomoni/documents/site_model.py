@@ -5,9 +5,9 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowKind, fit_table
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.things.batteries import block_c20_ah, cell_of, cells_of_block
+from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.loads import ConverterKind
 from ypomoni.documents.described import Part, part_of
 from ypomoni.records.audit import PointRow, ReadingRow
@@ -26,6 +26,12 @@ MOST_POINTS = 12_000
 MOST_READINGS = 20_000
 
 
+def table_of(bank: Part) -> DischargeTable:
+    """Return the discharge table of a bank's part."""
+    rows = tuple(DischargeRow(**{**row.model_dump(), "kind": RowKind(row.kind)}) for row in bank.discharge_table)
+    return DischargeTable(rows=rows, block_c20_ah=block_c20_ah(str(bank.chemistry), bank.capacity_ah, bank.rate_h))
+
+
 class _Bank(Part):
     """A supply's battery: equal blocks in series and parallel."""
 
@@ -33,10 +39,8 @@ class _Bank(Part):
     def _rows_of_such_a_block(self) -> Self:
         if self.discharge_table:
             chemistry = CHEMISTRIES[str(self.chemistry)]
-            rows = tuple(DischargeRow(**row.model_dump()) for row in self.discharge_table)
             try:
-                table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(str(self.chemistry), self.capacity_ah, self.rate_h))
-                fit_table(table, cell_of(chemistry), self.cells_count or cells_of_block(str(self.chemistry), self.block_v))
+                fit_table(table_of(self), chemistry, self.cells_count or cells_of_block(str(self.chemistry), self.block_v))
             except QuantityError as error:
                 raise ValueError(f"discharge_table: {error}") from error
         return self

@@ -2,9 +2,10 @@
 
 from typing import Annotated, Any, TypedDict
 
+from ypomoni.core.chemistries.discharge_table import RowKind
 from ypomoni.records.field import Many, Real, Whole, Word, amperes, degrees, share, volts
 from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, RESISTANCE, VOLTAGE, YEARS
-from ypomoni.records.words import CHEMISTRY_WORDS
+from ypomoni.records.words import CHEMISTRY_WORDS, ROW_KIND_WORDS
 
 BATTERY = "Battery"
 PROTECTION = "Its own protection, if it has one"
@@ -12,11 +13,12 @@ MOST_TABLE_ROWS = 400
 
 
 class TableRow(TypedDict):
-    """One row of a discharge table: one block at a constant current, how long, down to which voltage."""
+    """One row of a discharge table: one block at a constant current, and the volts it shows after so long: at its end, or on the way."""
 
     current_a: Annotated[float, Real("current_a", CURRENT, above=0, most=1000)]
     run_h: Annotated[float, Real("run_h", HOURS, above=0, most=100_000)]
     end_v: Annotated[float, Real("end_v", VOLTAGE, above=0, most=1000)]
+    kind: Annotated[str, Word("kind", ROW_KIND_WORDS, one_of=RowKind, default="end")]
 
 
 class BankRow(TypedDict):

@@ -25,6 +25,7 @@ SYSTEM_WORDS = {
     "other": "something else",
 }
 LOCK_WORDS = {"fail_safe": "a lock that lets go without current", "fail_secure": "a lock that stays locked without current"}
+ROW_KIND_WORDS = {"end": "the end of a run", "reading": "a reading on the way"}
 CHARGE_WORDS = {"float": "held at its voltage for good", "cyclic": "ended by time or current", "timed": "a timed charge, for nickel cells"}
 POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
 STATE_WORDS = {

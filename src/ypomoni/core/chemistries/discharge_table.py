@@ -1,35 +1,51 @@
 """A maker's discharge table of a block, and the cell model refitted to it.
 
-Each row has an end voltage of its own, so ratings at 10, 20 and 100 h to different ends are rows like any other and never mixed.
-Refit: least squares on the logarithm of the run time with a robust loss, held near the chemistry's figures by priors.
+Rows are of two kinds: an *end*, how long a block lasts at a constant current to an end voltage of its own, so that ratings at 10, 20 and 100 h to
+different ends are rows like any other; and a *reading* on the way, what the block shows after so long. An end is held to its hours, a reading to
+its volts: readings by time or ends by volts would ask for most where a curve is flattest.
 """
 
-import math
+from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import lru_cache
 
 import numpy as np
 
-from ypomoni.core.chemistries.cells import CellModel
+from ypomoni.core.chemistries.cells import CellModel, cell_voltage_v, constant_current_run_h
+from ypomoni.core.chemistries.model import Chemistry
+from ypomoni.core.chemistries.refit import FitRows, refit
 from ypomoni.core.errors import QuantityError
 
 SUSPECT_RATIO = 0.08
-# How far a row of a good table lies from the model, and how far makes differ from the chemistry's figures (as ln). Rough [L]. What only
-# diffuses in slowly (R1) differs most: thick plates and energy cells hold several times as much of it as thin ones and power cells.
-ROW_SPREAD = 0.01
-PRIORS = {"capacity_over_c20_ratio": 0.10, "resistance_ohm_ah": 0.50, "g": 0.30, "k_per_h": 0.50, "r1_h": 1.00}
+# A reading so far off is no reading of this block: seven times what one good one lies off. Rough [L]. [V per cell]
+SUSPECT_CELL_V = 0.04
 LEAST_ROWS_COUNT = 2
 # A table that makes a block so much smaller or larger than its plate is not of this block.
 LEAST_SHARE_RATIO, MOST_SHARE_RATIO = 0.6, 1.4
+# Currents no further apart than this are one rate, and volts no further apart one end.
+SAME_RATE_RATIO = 1.5
+SAME_END_CELL_V = 0.02
+# A charged block may show a little more than at rest, in the first minutes of a discharge.
+SURFACE_RATIO = 1.03
+EMPTY_V = 0.0
+
+
+class RowKind(StrEnum):
+    """What a row tells: how long a block lasts, or what it shows on the way."""
+
+    END = "end"
+    READING = "reading"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DischargeRow:
-    """One block at a constant current: how long it lasts to an end voltage of its own. [A, h, V]"""
+    """One block at a constant current: its terminals show ``end_v`` after ``run_h``, at the end of its run or on the way. [A, h, V]"""
 
     current_a: float
     run_h: float
     end_v: float
+    kind: RowKind = RowKind.END
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,27 +55,60 @@ class DischargeTable:
     rows: tuple[DischargeRow, ...]
     block_c20_ah: float
 
+    @property
+    def rates_per_h(self) -> tuple[float, ...]:
+        """The rates it speaks of, as I/C20, rising; those within a factor of 1.5 are one. [1/h]"""
+        found: list[float] = []
+        for rate in sorted(row.current_a / self.block_c20_ah for row in self.rows):
+            if not found or rate > SAME_RATE_RATIO * found[-1]:
+                found.append(rate)
+        return tuple(found)
+
+    def is_near(self, current_a: float) -> bool:
+        """Say whether one block's current lies within a factor of 1.5 of a row's. [A]"""
+        return any(row.current_a / SAME_RATE_RATIO <= current_a <= row.current_a * SAME_RATE_RATIO for row in self.rows)
+
+    def tells_volts_on_the_way(self, cells_count: int) -> bool:
+        """Say whether it has volts on the way: readings, or one current to several ends."""
+        if any(row.kind is RowKind.READING for row in self.rows):
+            return True
+        return any(
+            abs(one.current_a - other.current_a) <= 0.02 * one.current_a and abs(one.end_v - other.end_v) > SAME_END_CELL_V * cells_count
+            for one in self.rows
+            for other in self.rows
+        )
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RowFit:
-    """A row with what the fitted model gives for it. ``error_ratio`` is model over table, less one."""
+    """A row with what the fitted model gives for it.
+
+    An end has ``model_h``, and ``error_ratio``, model over table less one; a reading has ``model_v`` of the block, and ``error_v``. [h, V]
+    """
 
     row: DischargeRow
-    model_h: float
-    error_ratio: float
+    model_h: float | None = None
+    error_ratio: float = 0.0
+    model_v: float | None = None
+    error_v: float = 0.0
+    is_suspect: bool = False
 
-    @property
-    def is_suspect(self) -> bool:
-        """Whether the row lies further off than a table should."""
-        return abs(self.error_ratio) > SUSPECT_RATIO
+
+class Untold(StrEnum):
+    """What the rows of a table cannot tell."""
+
+    OTHER_RATES = "other_rates"
+    VOLTS = "volts"
+    HOURS = "hours"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TableFit:
-    """The cell fitted to a table, and every row with its residual."""
+    """The cell fitted to a table, every row with its residual, and what the rows cannot tell."""
 
     cell: CellModel
     rows: tuple[RowFit, ...]
+    untold: tuple[Untold, ...] = ()
 
     @property
     def suspects(self) -> tuple[RowFit, ...]:
@@ -68,75 +117,74 @@ class TableFit:
 
 
 @lru_cache(maxsize=256)
-def fit_table(table: DischargeTable, prior: CellModel, cells_count: int) -> TableFit:
+def fit_table(table: DischargeTable, chemistry: Chemistry, cells_count: int) -> TableFit:
     """Return the cell fitted to a discharge table.
 
     Parameters
     ----------
-    prior
-        The chemistry's own figures; the open-circuit rows stay as they are.
+    chemistry
+        Its figures are where the fit starts and what holds it where the rows are silent.
     cells_count
         Cells in series in the block.
 
     Raises
     ------
     QuantityError
-        If there are fewer than two rows, an end voltage at or above the open-circuit voltage of a full block, or rows of another block.
+        If there are fewer than two rows, a voltage at or above that of a full block, or rows of another block.
     """
-    # Half a second to load, and only a table needs it.
-    from scipy.optimize import least_squares
-
-    check_rows(table.rows, prior, cells_count)
-    rates = np.array([r.current_a for r in table.rows]) / table.block_c20_ah
-    runs_h = np.array([r.run_h for r in table.rows])
-    ends_v = np.array([r.end_v for r in table.rows]) / cells_count
-    names = tuple(PRIORS)
-    spreads = np.array([PRIORS[n] for n in names])
-
-    def cell_at(x: np.ndarray) -> CellModel:
-        values = {n: getattr(prior, n) * math.exp(v) for n, v in zip(names, x, strict=True)}
-        return CellModel(**values, ocv_rows=prior.ocv_rows)
-
-    def residuals(x: np.ndarray) -> np.ndarray:
-        predicted_h = predict_runs_h(cell_at(x), rates, ends_v)
-        return np.concatenate([np.log(predicted_h / runs_h) / ROW_SPREAD, x / spreads])
-
-    found = least_squares(residuals, np.zeros(len(names)), loss="soft_l1", x_scale=spreads, diff_step=1e-4, max_nfev=60)
-    cell = cell_at(found.x)
-    share = cell.capacity_over_c20_ratio / prior.capacity_over_c20_ratio
+    check_rows(table.rows, chemistry, cells_count)
+    cell = refit(fit_rows(table, cells_count), chemistry)
+    share = cell.capacity_over_c20_ratio / chemistry.capacity_over_c20_ratio
     if not LEAST_SHARE_RATIO <= share <= MOST_SHARE_RATIO:
         raise QuantityError(
             f"the rows are of a block of about {share * table.block_c20_ah:.3g} Ah at 20 h, the plate says {table.block_c20_ah:.3g} Ah: "
             "check units, block and capacity."
         )
-    model_h = predict_runs_h(cell, rates, ends_v)
-    rows = tuple(
-        RowFit(row=row, model_h=float(m), error_ratio=float(m) / row.run_h - 1.0) for row, m in zip(table.rows, model_h, strict=True)
+    return TableFit(
+        cell=cell, rows=tuple(_held_against(cell, row, table, cells_count) for row in table.rows), untold=_untold(table, cells_count)
     )
-    return TableFit(cell=cell, rows=rows)
 
 
-def check_rows(rows: tuple[DischargeRow, ...], prior: CellModel, cells_count: int) -> None:
+def fit_rows(table: DischargeTable, cells_count: int) -> FitRows:
+    """Return the rows of a table per ampere-hour and per cell."""
+    return FitRows(
+        rates_per_h=np.array([r.current_a for r in table.rows]) / table.block_c20_ah,
+        after_h=np.array([r.run_h for r in table.rows]),
+        cell_v=np.array([r.end_v for r in table.rows]) / cells_count,
+        is_reading=np.array([r.kind is RowKind.READING for r in table.rows]),
+    )
+
+
+def _held_against(cell: CellModel, row: DischargeRow, table: DischargeTable, cells_count: int) -> RowFit:
+    if row.kind is RowKind.END:
+        model_h = constant_current_run_h(cell, table.block_c20_ah, row.current_a, row.end_v / cells_count)
+        error_ratio = model_h / row.run_h - 1.0
+        return RowFit(row=row, model_h=model_h, error_ratio=error_ratio, is_suspect=abs(error_ratio) > SUSPECT_RATIO)
+    model_v = cells_count * max(EMPTY_V, cell_voltage_v(cell, row.current_a / table.block_c20_ah, row.run_h))
+    error_v = model_v - row.end_v
+    return RowFit(row=row, model_v=model_v, error_v=error_v, is_suspect=abs(error_v) > SUSPECT_CELL_V * cells_count)
+
+
+def _untold(table: DischargeTable, cells_count: int) -> tuple[Untold, ...]:
+    found: list[Untold] = []
+    if not any(row.kind is RowKind.END for row in table.rows):
+        found.append(Untold.HOURS)
+    if len(table.rates_per_h) == 1:
+        found.append(Untold.OTHER_RATES)
+    if not table.tells_volts_on_the_way(cells_count):
+        found.append(Untold.VOLTS)
+    return tuple(found)
+
+
+def check_rows(rows: Sequence[DischargeRow], chemistry: Chemistry, cells_count: int) -> None:
     """Raise `QuantityError` where rows cannot be of such a block."""
     if len(rows) < LEAST_ROWS_COUNT:
         raise QuantityError(f"a discharge table needs at least {LEAST_ROWS_COUNT} rows, was {len(rows)}.")
-    full_v = cells_count * prior.ocv_rows[-1][1]
+    full_v = cells_count * chemistry.ocv_rows[-1][1]
     for row in rows:
-        if not 0 < row.end_v < full_v:
+        if row.kind is RowKind.END and not 0 < row.end_v < full_v:
             raise QuantityError(f"an end voltage must be below {full_v:.3g} V, that of a full block at rest, was {row.end_v:g} V.")
-
-
-def predict_runs_h(cell: CellModel, rates_per_h: np.ndarray, end_cell_v: np.ndarray) -> np.ndarray:
-    """Return how long new cells at 25 °C last at constant currents, by bisection of all at once. [h], shape (n,)"""
-    q, k, r1 = cell.capacity_over_c20_ratio, cell.k_per_h, cell.r1_h
-    heads = np.array([h for h, _ in cell.ocv_rows])
-    volts = np.array([v for _, v in cell.ocv_rows])
-    low, high = np.zeros_like(rates_per_h), q / rates_per_h
-    for _ in range(48):
-        t = 0.5 * (low + high)
-        h = 1.0 - (rates_per_h * t - rates_per_h * r1 * np.expm1(-k * t)) / q
-        safe = np.maximum(h, 1e-12)
-        v = np.interp(safe, heads, volts) - rates_per_h * cell.resistance_ohm_ah * (1.0 + cell.g * (1.0 - safe) / safe)
-        ended = (h <= 0) | (v < end_cell_v)
-        high, low = np.where(ended, t, high), np.where(ended, low, t)
-    return np.maximum(low, 1e-9)
+        if row.kind is RowKind.READING and not 0 < row.end_v <= SURFACE_RATIO * full_v:
+            raise QuantityError(
+                f"a reading on the way must be below {SURFACE_RATIO * full_v:.3g} V, what a full block shows at most, was {row.end_v:g} V."
+            )

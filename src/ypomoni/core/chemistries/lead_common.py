@@ -20,3 +20,5 @@ LEAD_SIZING_ROWS: tuple[Row, ...] = (
     (25, 1.0),
 )
 LEAD_RESISTANCE_ROWS: tuple[Row, ...] = ((-20, 2.2), (-10, 1.75), (0, 1.4), (25, 1.0))
+# Makes differ by 15 mV a cell at rest, more where a cell is nearly empty. [L]
+LEAD_CURVE_ANCHORS = ((0.03, 0.0375), (0.12, 0.0225), (0.4, 0.015), (0.7, 0.015), (1.0, 0.015))

@@ -1,28 +1,44 @@
 """Valve-regulated lead-acid with gelled electrolyte.
 
-Typical published-style figures [M]. The source does not say how the temperature rows of gel differ from AGM; the same are used.
+Typical published-style figures [M]; the curve is that of AGM less 10 mV [L]. The source does not say how the temperature rows of gel differ from AGM; the same are used.
 """
 
-from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
 from ypomoni.core.chemistries.model import Chemistry
 
 LEAD_GEL = Chemistry(
     key="lead_gel",
     name="lead gel",
     cell_nominal_v=2.0,
-    ocv_rows=((0.0, 1.945), (1.0, 2.130)),
+    ocv_rows=(
+        (0.0, 1.790),
+        (0.03, 1.866),
+        (0.06, 1.899),
+        (0.1, 1.921),
+        (0.15, 1.940),
+        (0.2, 1.957),
+        (0.3, 1.987),
+        (0.45, 2.024),
+        (0.6, 2.059),
+        (0.8, 2.105),
+        (1.0, 2.147),
+    ),
     end_v=1.75,
     large_block_end_v=1.80,
     greatest_charge_v=2.40,
-    resistance_ohm_ah=0.080,
-    g=0.97,
-    capacity_over_c20_ratio=1.10,
+    resistance_ohm_ah=0.065,
+    dc_over_1khz_ratio=1.63,
+    activation_v=0.0257,
+    exchange_per_h=0.2,
+    curve_anchors=LEAD_CURVE_ANCHORS,
+    g=0.7,
+    capacity_over_c20_ratio=1.127,
     k_per_h=0.54,
-    r1_h=1.80,
+    r1_h=1.8,
     life_y=10.0,
     charge_ratio=0.90,
     greatest_charge_per_h=0.20,
-    charge_knee_ratio=5.0,
+    charge_knee_ratio=6.0,
     charges_at_constant_current=False,
     is_lithium=False,
     capacity_rows=LEAD_CAPACITY_ROWS,

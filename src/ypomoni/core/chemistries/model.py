@@ -12,8 +12,9 @@ Row = tuple[float, float]
 class Chemistry:
     """One data set, per cell.
 
-    ``resistance_ohm_ah`` is rAh of the pack formula Rb = cells·rAh/Ah (DC value with polarisation). ``ocv_rows`` are (head, V), from
-    empty to full. Temperature rows are (°C, factor), rising; ``sizing_rows`` is None where sizing uses ``capacity_rows``.
+    ``resistance_ohm_ah`` is rAh of the pack formula Rb = cells·rAh/Ah (DC value with what diffuses fast). ``ocv_rows`` are (head, V), from
+    empty to full. ``activation_v`` b and ``exchange_per_h`` i0, in multiples of the 20-hour capacity, make the activation loss
+    b·asinh(I·G/i0); 0 and 1 where none is tabled. Temperature rows are (°C, factor), rising; ``sizing_rows`` is None where sizing uses ``capacity_rows``.
     """
 
     key: str
@@ -39,6 +40,13 @@ class Chemistry:
     resistance_rows: tuple[Row, ...]
     source: str
     confidence: str
+    activation_v: float = 0.0
+    exchange_per_h: float = 1.0
+    # Heads at which a discharge table may shift the curve, from empty to full, and how far makes differ there. [ratio, V]
+    curve_anchors: tuple[Row, ...] = ()
+    # The model's resistance over what a block measures at 1 kHz: twice where one resistance has to stand for polarisation too, less where
+    # the activation loss carries part of it. Chosen so that a block that measures what is typical of its size gets rAh. Rough [L].
+    dc_over_1khz_ratio: float = 2.0
     self_discharge_per_month_ratio: float = 0.0
     # Never charged, does not scale with size, and its nameplate is a figure at low drain.
     is_primary: bool = False

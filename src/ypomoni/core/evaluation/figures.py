@@ -12,7 +12,7 @@ from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.ending import EndFacts, cause_of_end
 from ypomoni.core.outage.ends import EndCause, Holdover
 from ypomoni.core.outage.playing import low_battery_warning
-from ypomoni.core.outage.recharge import charge_current_a, recovery_beside, recovery_with
+from ypomoni.core.outage.recharge import charge_current_a, is_promised, recovery_beside, recovery_with
 from ypomoni.core.outage.run import HORIZON_H
 from ypomoni.core.outage.walk import walk
 from ypomoni.core.outage.why import named_bursts
@@ -173,7 +173,9 @@ def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> Supply
     recovery = recovery_beside(supply, standby_a)
     if recovery is not None:
         found["recovery"] = workings.of_recovery(case, recovery)
-        result = replace(result, recovery_h=recovery.recovery_h, unloaded_recovery_h=recovery.recovery_h)
+        result = replace(
+            result, recovery_h=recovery.recovery_h, unloaded_recovery_h=recovery.recovery_h, recovery_is_promised=is_promised(supply)
+        )
         allowed_h = supply.requirement.recharge_h
         if recovery.recovery_h is None or (allowed_h is not None and recovery.recovery_h > allowed_h):
             unloaded = recovery_beside(supply, 0.0)

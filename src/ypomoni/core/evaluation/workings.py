@@ -9,11 +9,13 @@ from ypomoni.core.outage.recharge import Recovery
 from ypomoni.core.outage.uncertainty import expected_a
 from ypomoni.core.telling.results import Band, BandInput, Scenarios, Step, Working, WorkingInput
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent
-from ypomoni.core.things.batteries import DC_OVER_1KHZ_RATIO, Pack
+from ypomoni.core.things.batteries import Pack
 from ypomoni.core.things.loads import ConverterKind, Load, StatedCurrent
 from ypomoni.core.things.supplies import Supply
 
-MODEL_SOURCE = "two-well kinetic battery model with resistance (Manwell & McGowan, Solar Energy 50, 1993)"
+MODEL_SOURCE = (
+    "two-well kinetic battery model (Manwell & McGowan, Solar Energy 50, 1993) with resistance and an activation loss (Butler-Volmer)"
+)
 PROVENANCE_WORDS = {
     "measured": "measured",
     "data_sheet": "data sheet",
@@ -172,12 +174,20 @@ def of_holdover(case: Case, today: Holdover, band: Band, scenarios: Scenarios, p
     checks: tuple[Step, ...] = (Step(symbol="h", expression="1 - (u + d)/q", value=head, unit=""),)
     if head > 0:
         e_v = pack.open_circuit_v(head)
-        at_end = (
-            *at_end,
-            WorkingInput(symbol="E", meaning="open-circuit voltage at h", value=e_v, unit="V", provenance=case.bank.chemistry.source),
+        known = "its discharge table" if case.bank.table_fit else case.bank.chemistry.source
+        at_end = (*at_end, WorkingInput(symbol="E", meaning="open-circuit voltage at h", value=e_v, unit="V", provenance=known))
+        growth = 1.0 + pack.g * (1.0 - head) / head
+        loss_v = pack.activation_v * math.asinh(end.current_a * growth / pack.exchange_a)
+        checks = (
+            *checks,
+            Step(symbol="G", expression="1 + g*(1 - h)/h", value=growth, unit=""),
+            Step(
+                symbol="V",
+                expression="E - I*Rb*G - b*asinh(I*G/ix)" if pack.activation_v else "E - I*Rb*G",
+                value=e_v - end.current_a * pack.resistance_ohm * growth - loss_v,
+                unit="V",
+            ),
         )
-        v = e_v - end.current_a * pack.resistance_ohm * (1.0 + pack.g * (1.0 - head) / head)
-        checks = (*checks, Step(symbol="V", expression="E - I*Rb*(1 + g*(1 - h)/h)", value=v, unit="V"))
     state = "in the alarm" if end.in_alarm else "in standby"
     burst = ", in a burst" if end.in_burst else ""
     owner = f"{end.cable_owner}, with the drop of its cable" if end.cable_owner else case.threshold.owner
@@ -297,9 +307,10 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
         WorkingInput(symbol="fR", meaning=f"resistance factor {at}", value=chemistry.resistance_factor_ratio(t), unit="", provenance=table),
         WorkingInput(symbol="g", meaning="growth of resistance towards empty", value=cell.g, unit="", provenance=fitted),
     ]
+    cells = WorkingInput(symbol="n", meaning="cells in series", value=float(bank.cells_in_series_count), unit="", provenance="nameplate")
     if bank.resistance_ohm is None:
         inputs += [
-            WorkingInput(symbol="n", meaning="cells in series", value=float(bank.cells_in_series_count), unit="", provenance="nameplate"),
+            cells,
             WorkingInput(
                 symbol="rAh", meaning="resistance times capacity of a cell", value=cell.resistance_ohm_ah, unit="Ω·Ah", provenance=fitted
             ),
@@ -308,7 +319,13 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
     else:
         inputs += [
             WorkingInput(symbol="rm", meaning="resistance of a block at 1 kHz", value=bank.resistance_ohm, unit="Ω", provenance="measured"),
-            WorkingInput(symbol="md", meaning="DC over 1 kHz", value=DC_OVER_1KHZ_RATIO, unit="", provenance="common practice"),
+            WorkingInput(
+                symbol="md",
+                meaning="DC over 1 kHz",
+                value=chemistry.dc_over_1khz_ratio,
+                unit="",
+                provenance=f"common practice for {chemistry.name}, rough",
+            ),
             WorkingInput(symbol="ns", meaning="blocks in series", value=float(bank.series), unit="", provenance="nameplate"),
             WorkingInput(symbol="np", meaning="strings in parallel", value=float(bank.parallel), unit="", provenance="nameplate"),
         ]
@@ -317,6 +334,20 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
         Step(symbol="q", expression="C20*r*fT*c", value=pack.capacity_ah, unit="Ah"),
         Step(symbol="Rb", expression=expression, value=pack.resistance_ohm, unit="Ω"),
     ]
+    if pack.activation_v:
+        inputs += [] if cells in inputs else [cells]
+        inputs += [
+            WorkingInput(
+                symbol="bc", meaning="activation voltage of a cell", value=cell.activation_v, unit="V", provenance=chemistry.source
+            ),
+            WorkingInput(
+                symbol="e0", meaning="exchange current over C20", value=cell.exchange_per_h, unit="1/h", provenance=chemistry.source
+            ),
+        ]
+        steps += [
+            Step(symbol="b", expression="n*bc", value=pack.activation_v, unit="V"),
+            Step(symbol="ix", expression="C20*e0", value=pack.exchange_a, unit="A"),
+        ]
     if case.supply.starts_at_ratio < 1:
         cell_v = (case.supply.charge_v or 0.0) / bank.cells_in_series_count
         meaning = f"how full its charger makes it: a cell that rests at {plain_number(cell_v, 4)} V takes no more"

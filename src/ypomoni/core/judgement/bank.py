@@ -6,7 +6,8 @@ from ypomoni.core.chemistries.primary_sizes import size_of
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT
 from ypomoni.core.telling.results import Finding, Severity
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_volts, say_years
+from ypomoni.core.telling.rows import say_suspect_row
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_percent, say_volts, say_years
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import ChargeMode, Supply
 from ypomoni.core.units import HOURS_PER_DAY
@@ -18,6 +19,7 @@ OF_BATTERY = frozenset(
         "bank_voltage_mismatch",
         "table_row_suspect",
         "voltage_delay",
+        "cold_and_fast",
         "current_above_cell",
         "cell_size_unknown",
         "too_many_strings",
@@ -41,6 +43,8 @@ GAS_FLOAT_A_PER_AH, GAS_BOOST_A_PER_AH = 0.001, 0.008
 HYDROGEN_M3_PER_AH = 0.00042
 EXPLOSIVE_RATIO = 0.04
 LIFE_SHORT_RATIO = 0.6
+# Above this, below 0 °C, no figure deserves trust. [1/h]
+COLD_RATE_PER_H = 0.2
 
 
 def check_bank(facts: Facts) -> list[Finding]:
@@ -49,7 +53,9 @@ def check_bank(facts: Facts) -> list[Finding]:
         return []
     stated = (_mismatch, _strings, _no_cutoff, _cutoff_low, _ventilation, _outside_table, _short_life)
     found = [finding for check in stated for finding in check(facts.supply, facts.bank, facts)]
-    return found + [finding for check in (_current, _past_age, _primary, _suspect_rows) for finding in check(facts, facts.bank)]
+    return found + [
+        finding for check in (_current, _past_age, _primary, _suspect_rows, _fast_in_the_cold) for finding in check(facts, facts.bank)
+    ]
 
 
 def _mismatch(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
@@ -292,18 +298,38 @@ def _strings_of(bank: Bank) -> str:
     return "one string" if bank.parallel == 1 else f"{bank.parallel} strings"
 
 
+def _fast_in_the_cold(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield that no figure deserves trust where a strong current meets the cold: cells of one kind differ by a factor of three there."""
+    result, supply = facts.result, facts.supply
+    if supply.min_degc >= 0 or result.holdover is None or bank.chemistry.is_primary:
+        return
+    states = [("In standby", result.standby_current_a)]
+    if supply.requirement.alarm_h > 0:
+        states.append(("In alarm", result.alarm_current_a))
+    limit_a = COLD_RATE_PER_H * bank.rated_c20_ah
+    strong = [(words, current_a) for words, current_a in states if current_a is not None and current_a > limit_a * (1 + 1e-9)]
+    if not strong:
+        return
+    words, current_a = max(strong, key=lambda state: state[1] or 0.0)
+    yield Finding(
+        code="cold_and_fast",
+        severity=Severity.NOTE,
+        evidence=f"It gets down to {plain_number(supply.min_degc)} °C at {supply.name}. {words} it draws {say_amps(current_a or 0.0)}, more than a fifth of "
+        f"its {say_amp_hours(bank.rated_c20_ah)} in an hour. Batteries of one kind then differ by a factor of three, so do not trust the hours shown for the cold.",
+        source="strong discharge below 0 °C, physics of cells of one kind against each other",
+        way_out="Test it in the cold, keep the battery above 0 °C, or fit one so large that the current is under a fifth of it.",
+    )
+
+
 def _suspect_rows(facts: Facts, bank: Bank) -> Iterator[Finding]:
     """Yield rows of a discharge table that do not go with the others."""
     if bank.table_fit is None or not bank.table_fit.suspects:
         return
-    rows = "; ".join(
-        f"{say_amps(r.row.current_a)} for {say_hours(r.row.run_h)} to {r.row.end_v:g} V is {say_percent(abs(r.error_ratio))} off"
-        for r in bank.table_fit.suspects[:3]
-    )
+    rows = " ".join(say_suspect_row(r) for r in bank.table_fit.suspects[:3])
     yield Finding(
         code="table_row_suspect",
         severity=Severity.NOTE,
-        evidence=f"Rows in the discharge table of {facts.supply.name}'s battery do not go with the others: {rows}.",
+        evidence=f"In the discharge table of {facts.supply.name}'s battery: {rows}",
         source="refit of the table, robust against single rows",
         way_out="Look at the row again: a slip of unit, another end voltage, or a typing error.",
     )

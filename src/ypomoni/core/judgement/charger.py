@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H
+from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H, usual_charge_v
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
@@ -16,12 +16,16 @@ OF_BATTERY = frozenset(
 )
 
 
+# What is commonly asked of a recharge, and is far from the end of any charge.
+LEAST_ASKED_RATIO = 0.8
+
+
 def check_charger(facts: Facts) -> list[Finding]:
     """Return what the charger gives rise to beside the load."""
     checks = [_drains]
     bank = facts.bank
     if bank is not None and not bank.chemistry.is_primary:
-        checks += [_unknown, _never, _too_slow, _bank_too_large, _too_strong]
+        checks += [_unknown, _never, _too_slow, _not_promised, _bank_too_large, _too_strong]
     return [finding for check in checks for finding in check(facts)]
 
 
@@ -112,6 +116,22 @@ def _too_slow(facts: Facts) -> Iterator[Finding]:
         f"{say_hours_over(result.recovery_h, allowed_h)}; it must be back after {say_required_h(allowed_h)}.",
         source=facts.requirement.source or "requirement",
         way_out=facts.what_charges,
+    )
+
+
+def _not_promised(facts: Facts) -> Iterator[Finding]:
+    result, supply, bank = facts.result, facts.supply, facts.bank
+    if result.recovery_is_promised or result.recovery_h is None or bank is None:
+        return
+    required, share = facts.requirement.recharge_h is not None, say_percent(facts.requirement.recharge_to_ratio)
+    usual_v = usual_charge_v(supply, bank)
+    yield Finding(
+        code="recharge_not_promised",
+        severity=Severity.RISK if required else Severity.NOTE,
+        evidence=f"At {say_volts(supply.charge_v or 0)} the charger fills this battery to about {say_percent(supply.starts_at_ratio)} and no further. "
+        f"The last of that goes in ever more slowly, so no time can be promised for {share}.",
+        source="lithium-ion near the charge that its set voltage belongs to: cells differ in whether and when they get there",
+        way_out=f"Ask for {say_percent(LEAST_ASKED_RATIO)} if the requirement allows it, or raise the set voltage to {say_volts(usual_v or 0)} with a charger made for it.",
     )
 
 

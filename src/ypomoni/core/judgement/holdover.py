@@ -6,7 +6,7 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import METHOD_WORDS
 from ypomoni.core.telling.results import Finding, LimitedBy, Severity
-from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_hours, say_percent, say_required_h, say_volts
+from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_hours, say_percent, say_range, say_required_h, say_volts
 
 LIMIT_WORDS = {
     LimitedBy.CAPACITY: "its charge is spent",
@@ -182,16 +182,20 @@ def _warning_short(facts: Facts) -> Iterator[Finding]:
     if warning is None or response_h is None:
         return
     shortest_h = min(warning.standby_h, warning.alarm_h)
-    if shortest_h >= response_h:
+    if warning.low_ratio * shortest_h >= response_h:
         return
     state = "in alarm" if warning.alarm_h < warning.standby_h else "in standby"
+    is_short = shortest_h < response_h
+    lasts = say_range(warning.low_ratio * shortest_h, warning.high_ratio * shortest_h, must_h=response_h)
     yield Finding(
         code="warning_too_short",
-        severity=Severity.RISK,
-        evidence=f"{facts.supply.name} warns at {facts.supply.low_battery_v:g} V. From then it lasts {say_hours(shortest_h, must_h=response_h)} {state}; "
+        # What is only too short at the bad end of the range is told.
+        severity=Severity.RISK if is_short else Severity.NOTE,
+        evidence=f"{facts.supply.name} warns at {facts.supply.low_battery_v:g} V. From then it {'lasts' if is_short else 'may last only'} {lasts} {state}; "
         f"somebody comes after {say_required_h(response_h)}.",
         source=facts.requirement.source or "requirement",
-        way_out="Set the warning higher, agree on a shorter response, or fit a larger battery.",
+        way_out="Set the warning higher, agree on a shorter response, or fit a larger battery."
+        + (" Volts on the way in the battery's discharge table would narrow the range." if warning.is_range else ""),
     )
 
 

@@ -19,7 +19,7 @@ from ypomoni.core.telling.wording import say_hours, say_required_h
 
 SEVERITY_ORDER = tuple(Severity)
 OVERLOAD_CODES = frozenset({"overload_standby", "overload_alarm"})
-PAPER_CODES = frozenset({"meets_on_paper_only", "charger_not_known"})
+PAPER_CODES = frozenset({"meets_on_paper_only", "charger_not_known", "recharge_not_promised"})
 UNKNOWN_HINDRANCES = frozenset({Hindrance.KIND, Hindrance.AC_LOAD})
 WEAK_LINK_RATIO = 0.5
 
@@ -63,7 +63,9 @@ def _verdict_of(facts: Facts, findings: list[Finding]) -> Verdict:
         return Verdict.FAILS
     if hindrance_of(facts.supply, facts.loads) in UNKNOWN_HINDRANCES or facts.result.limited_by is LimitedBy.NOTHING_DRAWS:
         return Verdict.UNKNOWN
-    return Verdict.ON_PAPER_ONLY if PAPER_CODES.intersection(f.code for f in findings) else Verdict.HOLDS
+    # A note tells and does not judge.
+    judging = {f.code for f in findings if f.severity is not Severity.NOTE}
+    return Verdict.ON_PAPER_ONLY if PAPER_CODES & judging else Verdict.HOLDS
 
 
 def judge_plan(supplies: tuple[SupplyResult, ...], loose: list[Finding]) -> Verdict | None:

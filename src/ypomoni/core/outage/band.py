@@ -6,9 +6,7 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.conditioning import explained_square
 from ypomoni.core.outage.demand import LoadCurrents, mean_draw
 from ypomoni.core.outage.uncertainty import (
-    CAPACITY_SPREAD_RATIO,
     CONDITION_SPREAD_RATIO,
-    TABLED_SPREAD_RATIO,
     best_currents,
     worst_currents,
 )
@@ -69,7 +67,7 @@ def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
         good_h = moved.holdover_h(currents, best_currents(currents, climate))
         runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
     # A discharge table says more than a nameplate.
-    spread = TABLED_SPREAD_RATIO if case.bank.table else CAPACITY_SPREAD_RATIO
+    spread = case.capacity_spread_ratio
     bad_h, good_h = (case.holdover(capacity_ratio=1 + sign * spread).holdover_h for sign in (-1, 1))
     runs.append(("bank_capacity", "battery capacity", "discharge table" if case.bank.table else "nameplate", bad_h, good_h))
     if case.bank.condition_ratio is None:

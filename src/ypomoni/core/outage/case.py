@@ -19,7 +19,14 @@ from ypomoni.core.outage.demand import (
 )
 from ypomoni.core.outage.ends import Holdover
 from ypomoni.core.outage.run import HoldoverRun
-from ypomoni.core.outage.uncertainty import best_currents, expected_currents, half_width_a, sizing_currents, worst_currents
+from ypomoni.core.outage.uncertainty import (
+    best_currents,
+    capacity_spread_ratio,
+    expected_currents,
+    half_width_a,
+    sizing_currents,
+    worst_currents,
+)
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import NO_DRAW, Draw, Load
 from ypomoni.core.things.places import Place
@@ -180,6 +187,11 @@ class Case:
     def mean_draw(self, *, in_alarm: bool) -> Draw:
         """Return the average draw with bursts, the supply's own included."""
         return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *(mean_draw(c, in_alarm=in_alarm) for c in self.currents)])
+
+    @cached_property
+    def capacity_spread_ratio(self) -> float:
+        """How far the bank's capacity may be off at this supply's current. [ratio]"""
+        return capacity_spread_ratio(self.bank, self.mean_current_a(in_alarm=False))
 
     def mean_current_a(self, *, in_alarm: bool) -> float:
         """Return the average current at nominal voltage. [A]"""

@@ -2,11 +2,11 @@
 
 A state is u, the charge removed, and d, the charge that is there but not available yet [Ah]; its head is h = 1 − (u + d)/q.
 
-* Voltage: V = E(h) − R(h)·I with R(h) = Rb·(1 + g·(1 − h)/h).
+* Voltage: V = E(h) − I·Rb·G − b·asinh(I·G/i0) with G = 1 + g·(1 − h)/h: what falls in straight proportion, and the activation loss.
 * At a constant current over dt, exactly: u += (I + I_self)·dt, d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)).
 * Charging: the same with −η·I, where the set voltage lets in I = (V_set − E(h)) / (Rb·(1 + gc·h/(1 − h))).
 
-Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993). Two walkers write this out again for speed, `walk.walk` in plain
+Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993) with a symmetric Butler-Volmer term. Two walkers write this out again for speed, `walk.walk` in plain
 numbers and `sampling.Batch` over arrays; a test holds both to this module at random states.
 """
 
@@ -16,26 +16,36 @@ from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.things.batteries import Pack
 
 COLLAPSED = -math.inf
+# The activation loss of a power is taken twice: at a first guess of its current, and at the current that gives.
+GUESSES = (1, 2)
 
 
 def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tuple[float, float]:
     """Return battery current and terminal voltage for a draw of i A, p W and s S; (0, −∞) when the voltage collapses. [A, V]
 
-    V solves V = E − R(i + p/V + s·V), a quadratic; a negative root is the collapse.
+    V solves V = e − R(i + p/V + s·V), a quadratic; a negative root is the collapse. e is E less the activation loss at the current of a first
+    guess, taken at E, and then once more at the current that this gives: by then it is right to a hundred-thousandth.
     """
     h = 1.0 - (u + d) / pack.capacity_ah
     if h <= 0.0:
         return 0.0, COLLAPSED
-    r = pack.resistance_ohm * (1.0 + pack.g * (1.0 - h) / h)
-    e = pack.open_circuit_v(h)
+    growth = 1.0 + pack.g * (1.0 - h) / h
+    r = pack.resistance_ohm * growth
+    e = pack.curve.at(h)
+    per_a = growth / pack.exchange_a
     if p == 0.0 and s == 0.0:
-        return i, e - i * r
-    a, b = 1.0 + r * s, e - r * i
-    root = b * b - 4.0 * a * r * p
-    if root < 0.0 or b <= 0.0:
+        return i, e - i * r - pack.activation_v * math.asinh(i * per_a)
+    if e <= 0.0:
         return 0.0, COLLAPSED
-    v = (b + math.sqrt(root)) / (2.0 * a)
-    return i + p / v + s * v, v
+    current_a, a, v = i + p / e + s * e, 1.0 + r * s, e
+    for _ in GUESSES:
+        b = e - pack.activation_v * math.asinh(current_a * per_a) - r * i
+        root = b * b - 4.0 * a * r * p
+        if root < 0.0 or b <= 0.0:
+            return 0.0, COLLAPSED
+        v = (b + math.sqrt(root)) / (2.0 * a)
+        current_a = i + p / v + s * v
+    return current_a, v
 
 
 def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
@@ -45,12 +55,16 @@ def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, f
 
 
 def accepted_a(pack: Pack, chemistry: Chemistry, charge_v: float, u: float, d: float) -> float:
-    """Return what a set voltage drives into a bank at a state; the resistance grows towards full. [A]"""
-    h = 1.0 - (u + d) / pack.capacity_ah
-    if h >= 1.0:
+    """Return what a set voltage drives into a bank at a state; lead's resistance grows towards full. [A]
+
+    Charge that went in faster than it spreads (d below 0) lifts the head to 1 before the bank is full. Where no resistance grows towards full the
+    bank then still takes what the set voltage above its full voltage drives.
+    """
+    h = min(max(1.0 - (u + d) / pack.capacity_ah, 0.0), 1.0)
+    if h >= 1.0 and chemistry.charge_knee_ratio > 0.0:
         return 0.0
-    knee = 1.0 + chemistry.charge_knee_ratio * max(h, 0.0) / (1.0 - h)
-    return max(0.0, (charge_v - pack.open_circuit_v(max(h, 0.0))) / (pack.resistance_ohm * knee))
+    knee = 1.0 + chemistry.charge_knee_ratio * h / (1.0 - h) if chemistry.charge_knee_ratio > 0.0 else 1.0
+    return max(0.0, (charge_v - pack.curve.at(h)) / (pack.resistance_ohm * knee))
 
 
 def charge(pack: Pack, chemistry: Chemistry, u: float, d: float, i: float, dt: float) -> tuple[float, float]:

@@ -118,7 +118,7 @@ def _packs(case: Case, conditions: Conditions) -> Callable[[float], Pack]:
 
 def _lasts_about_h(case: Case, pack: Pack, conditions: Conditions) -> float:
     """Return how long the charge would last at the average standby current. [h]"""
-    mean_v = 0.5 * (pack.ocv_knots_v[0] + pack.ocv_knots_v[-1])
+    mean_v = 0.5 * (pack.empty_v + pack.full_v)
     current_a = case.mean_draw(in_alarm=False).at_nominal_a(mean_v) + pack.self_a
     hours_h = HORIZON_H if current_a <= 0 else pack.capacity_ah * starts_at_ratio(case, conditions) / current_a
     return max(hours_h, 0.05)
@@ -170,6 +170,10 @@ def _floor_of(pair: tuple[Floor, ...]) -> Callable[[float, bool], float]:
     return lambda t, in_alarm: pair[1 if in_alarm else 0].floor_v(t)
 
 
+# Curves that meet the same run times differ so much in the time from a warning to the end (porous-electrode runs against published-style rows). [M]
+WARNING_RANGE_RATIOS = (0.6, 1.4)
+
+
 def low_battery_warning(case: Case) -> LowBatteryWarning | None:
     """Return the time from the low-battery warning to the end, in standby and in an alarm that starts as it comes; None without one."""
     if case.supply.low_battery_v is None or case.draws_nothing:
@@ -180,7 +184,14 @@ def low_battery_warning(case: Case) -> LowBatteryWarning | None:
         return None
     end_h = played.lasts_h
     alarm_end_h = play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H), until_end=True).lasts_h
-    return LowBatteryWarning(at_h=warned.t_h, standby_h=max(0.0, end_h - warned.t_h), alarm_h=max(0.0, alarm_end_h - warned.t_h))
+    low_ratio, high_ratio = (1.0, 1.0) if case.bank.tells_volts_on_the_way else WARNING_RANGE_RATIOS
+    return LowBatteryWarning(
+        at_h=warned.t_h,
+        standby_h=max(0.0, end_h - warned.t_h),
+        alarm_h=max(0.0, alarm_end_h - warned.t_h),
+        low_ratio=low_ratio,
+        high_ratio=high_ratio,
+    )
 
 
 def losses(played: Played) -> tuple[Event, ...]:

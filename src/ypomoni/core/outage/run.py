@@ -49,7 +49,7 @@ class HoldoverRun:
     @cached_property
     def order(self) -> Order:
         """How alarm compares with standby."""
-        found = compare_demand(self.standby, self.alarm, self.threshold_v, self.pack.ocv_knots_v[-1])
+        found = compare_demand(self.standby, self.alarm, self.threshold_v, self.pack.full_v)
         # An alarm may draw less in all and yet more through one cable.
         return Order.MIXED if found is Order.ALARM_IS_LESS and (self.standby.floors or self.alarm.floors) else found
 

@@ -12,18 +12,19 @@ import numpy as np
 
 from ypomoni.core.outage.demand import SAME_TIME_H, Timeline
 from ypomoni.core.outage.ends import NUDGE_H
+from ypomoni.core.outage.law import GUESSES
 from ypomoni.core.outage.run import AVERAGED_STEPS, EXPLICIT_EDGES, HORIZON_H, PEAK_SHARE_RATIO, START_SHARE_RATIO, HoldoverRun
-from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, SHORTEST_STEP_H
+from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, NEAR_V, SHORTEST_STEP_H
 from ypomoni.core.things.batteries import Pack
 
 Array = np.ndarray
 CROSSING_COUNT = 44
+
+
 SEEK_COUNT = 40
 # A pattern of more stretches than this is walked with its bursts spread evenly: nobody could tell the difference.
 MOST_PATTERN_STRETCHES = 1_500
 MOST_ROUNDS = 12
-# States are kept at every so many steps; in between they are walked to again.
-KEPT_EVERY_COUNT = 6
 # A sampled holdover is found to a quarter of a second. [h]
 FOUND_TO_H = 0.25 / 3600.0
 # The ripple of averaged bursts fades by e to this before the explicit walk counts.
@@ -87,42 +88,58 @@ class Batch:
     def __init__(self, outages: list[HoldoverRun]) -> None:
         packs = [o.pack for o in outages]
         first: Pack = packs[0]
-        self.q, self.rb, self.lost, self.start_u = (
-            np.array([getattr(p, n) for p in packs]) for n in ("capacity_ah", "resistance_ohm", "self_a", "start_u_ah")
+        self.q, self.rb, self.exchange, self.lost, self.start_u = (
+            np.array([getattr(p, n) for p in packs]) for n in ("capacity_ah", "resistance_ohm", "exchange_a", "self_a", "start_u_ah")
         )
-        self.g, self.k, self.r1 = first.g, first.k_per_h, first.r1_h
-        self.heads, self.volts = np.array(first.ocv_knots_ratio), np.array(first.ocv_knots_v)
-        # The voltage between full and empty where it falls in a straight line, else 0.
-        self.rise_v = float(self.volts[-1] - self.volts[0]) if len(self.heads) == 2 else 0.0
+        self.g, self.k, self.r1, self.activation_v = first.g, first.k_per_h, first.r1_h, first.activation_v
+        self.heads = np.array(first.curve.heads[:-1])
+        self.volts = np.array([first.curve.at(h) for h in first.curve.heads[:-1]])
         self.alarm_h = outages[0].alarm_h
         self.standby = build_pattern([o.standby for o in outages], outages[0].threshold_v)
         self.alarm = build_pattern([o.alarm for o in outages], outages[0].threshold_v)
         self.count = len(outages)
         self.everyone = np.arange(self.count)
         self.is_more = self._alarm_is_more()
-        self.mixed = bool(np.any(self.standby.draws[:, :, 1:]) or np.any(self.alarm.draws[:, :, 1:]))
+        both = np.concatenate([self.standby.draws, self.alarm.draws], axis=1)
+        self.mixed, self.conducts = bool(np.any(both[:, :, 1:])), bool(np.any(both[:, :, 2]))
+        self.always_power = bool(np.all(both[:, :, 1] > 0))
+        # What each sample drew last in each stretch of a pattern: where the next look at the activation loss begins. [A]
+        self._drawn = {id(line): np.full(line.draws.shape[:2], np.nan) for line in (self.standby, self.alarm)}
         self._checkpoints: tuple[Array, Array, Array] | None = None
 
-    def terminal(self, who: Array, u: Array, d: Array, draw: Array) -> tuple[Array, Array]:
-        """Return battery current and terminal voltage; −∞ at a collapse. [A, V]"""
-        h = 1.0 - (u + d) / self.q[who]
+    def terminal(self, who: Array, u: Array, d: Array, draw: Array, guess: Array | None = None) -> tuple[Array, Array]:
+        """Return battery current and terminal voltage; −∞ at a collapse. With a guess of the current close by one pass is enough. [A, V]"""
+        # Gathering costs as much as an operation: everybody at once needs none.
+        q, rb, exchange = (self.q, self.rb, self.exchange) if len(who) == self.count else (self.q[who], self.rb[who], self.exchange[who])
+        h = 1.0 - (u + d) / q
         safe = np.maximum(h, 1e-12)
-        r = self.rb[who] * (1.0 + self.g * (1.0 - safe) / safe)
-        e = self.volts[0] + self.rise_v * np.minimum(safe, 1.0) if self.rise_v else np.interp(safe, self.heads, self.volts)
-        if not self.mixed:
-            return draw[:, 0], np.where(h > 0, e - draw[:, 0] * r, -np.inf)
+        growth = 1.0 + self.g * (1.0 / safe - 1.0)
+        r, per_a = rb * growth, growth / exchange
+        e = np.interp(safe, self.heads, self.volts)
         i, p, s = draw[:, 0], draw[:, 1], draw[:, 2]
-        a, b = 1.0 + r * s, e - r * i
-        root = b * b - 4.0 * a * r * p
-        fine = (h > 0) & (root >= 0) & ((b > 0) | ((p == 0) & (s == 0)))
-        v = np.where((p == 0) & (s == 0), b, (b + np.sqrt(np.maximum(root, 0.0))) / (2.0 * a))
-        divisor = np.where(fine & (v != 0), v, 1.0)
-        return np.where(fine, i + p / divisor + s * v, 0.0), np.where(fine, v, -np.inf)
+        if not self.mixed:
+            return i, np.where(h > 0, e - i * r - self.activation_v * np.arcsinh(i * per_a), -np.inf)
+        only_current = None if self.always_power else (p == 0) & (s == 0)
+        rest = np.maximum(e, 1e-12)
+        current_a = i + p / rest + s * rest if guess is None else guess
+        v, fine = rest, (h > 0) if only_current is None else (h > 0) & ((e > 0) | only_current)
+        for _ in GUESSES if guess is None else GUESSES[:1]:
+            b = e - self.activation_v * np.arcsinh(current_a * per_a) - r * i
+            a = 1.0 + r * s if self.conducts else 1.0
+            root = b * b - 4.0 * a * r * p
+            good = (root >= 0) & (b > 0)
+            v = (b + np.sqrt(np.maximum(root, 0.0))) / (2.0 * a)
+            if only_current is not None:
+                v, good = np.where(only_current, b, v), good | only_current
+            fine = fine & good
+            current_a = i + p / np.where(fine & (v != 0), v, 1.0) + s * v if self.conducts else i + p / np.where(fine & (v != 0), v, 1.0)
+        return np.where(fine, current_a, 0.0), np.where(fine, v, -np.inf)
 
     def relax(self, who: Array, u: Array, d: Array, i: Array, dt: Array) -> tuple[Array, Array]:
         """Return the state after dt at a constant current."""
         decay = np.exp(-self.k * dt)
-        return u + (i + self.lost[who]) * dt, d * decay + i * self.r1 * (1.0 - decay)
+        lost = self.lost if len(who) == self.count else self.lost[who]
+        return u + (i + lost) * dt, d * decay + i * self.r1 * (1.0 - decay)
 
     def walk(
         self,
@@ -144,27 +161,23 @@ class Batch:
         active = np.flatnonzero(t < until_h)
         while len(active):
             own = who[active]
-            index, stretch_end = pattern.at(t[active])
+            now = t[active]
+            # Most samples go in step: then one look at the pattern is enough for all.
+            in_step = now[0] == now[-1] and bool((now == now[0]).all())
+            index, stretch_end = pattern.at(now[:1] if in_step else now)
             draw, limit = pattern.draws[own, index], pattern.ends_v[own, index]
             ua, da = u[active], d[active]
-            left = np.minimum(stretch_end, until_h[active]) - t[active]
-            i0, v0 = self.terminal(own, ua, da, draw)
+            left = np.minimum(stretch_end, until_h[active]) - now
             dt = np.minimum(left, step_h[active])
-            mean = i0
             if self.mixed:
-                im, vm = self.terminal(own, *self.relax(own, ua, da, i0, 0.5 * dt), draw)
-                mean = np.where(np.isneginf(vm), i0, im)
-            u1, d1 = self.relax(own, ua, da, mean, dt)
-            i1, v1 = self.terminal(own, u1, d1, draw)
+                i0, v0, mean, u1, d1, v1, accepted = self._step(pattern, own, index, ua, da, draw, limit, dt, step_h, active)
+            else:
+                i0, v0 = self.terminal(own, ua, da, draw)
+                mean, (u1, d1), accepted = i0, self.relax(own, ua, da, i0, dt), None
+                v1 = self.terminal(own, u1, d1, draw)[1]
             fails = (v0 < limit) | (v1 < limit) if ends else np.zeros(len(active), dtype=bool)
             goes = ~fails
-            if self.mixed:
-                safe = np.where(i0 > 0, i0, 1.0)
-                change = np.maximum(np.abs(i1 - i0), np.abs(mean - i0)) / safe
-                change = np.where(np.isneginf(v1), 1.0, change)
-                accepted = (change <= CURRENT_CHANGE_RATIO) | (dt <= SHORTEST_STEP_H) | (v0 < limit)
-                growth = np.where(change > 0, 0.8 * CURRENT_CHANGE_RATIO / np.maximum(change, 1e-12), 4.0)
-                step_h[active] = dt * np.clip(growth, 0.1, 4.0)
+            if accepted is not None:
                 fails, goes = fails & accepted, goes & accepted
             if fails.any():
                 losers = active[fails]
@@ -175,13 +188,45 @@ class Batch:
                     t[losers] += after
                 ended[losers] = True
             movers = active[goes]
-            t[movers] = np.where(dt >= left, np.minimum(stretch_end, until_h[active]), t[active] + dt)[goes]
+            t[movers] = np.where(dt >= left, np.minimum(stretch_end, until_h[active]), now + dt)[goes]
             u[movers], d[movers] = u1[goes], d1[goes]
             if trace is not None:
                 trace.append((t.copy(), u.copy(), d.copy()))
             # Samples that are through leave the arrays, so the last ones cost no more than they must.
             active = np.flatnonzero(~ended & (t < until_h - SAME_TIME_H))
         return t, u, d, ended
+
+    def _step(
+        self,
+        pattern: Pattern,
+        own: Array,
+        index: Array,
+        u: Array,
+        d: Array,
+        draw: Array,
+        limit: Array,
+        dt: Array,
+        step_h: Array,
+        active: Array,
+    ) -> tuple[Array, Array, Array, Array, Array, Array, Array]:
+        """Return a step with the mean of the currents at its ends: first current and voltage, mean, state and voltage after it, and where it is
+        short enough. How long the next one may be goes into ``step_h``."""
+        drawn = self._drawn[id(pattern)]
+        guess = drawn[own, index]
+        i0, v0 = self.terminal(own, u, d, draw, None if np.isnan(guess).any() else guess)
+        i1, v1 = self.terminal(own, *self.relax(own, u, d, i0, dt), draw, i0)
+        mean = np.where(np.isneginf(v1), i0, 0.5 * (i0 + i1))
+        u1, d1 = self.relax(own, u, d, mean, dt)
+        change = np.where(np.isneginf(v1), 1.0, np.abs(i1 - i0) / np.where(i0 > 0, i0, 1.0))
+        accepted = (change <= CURRENT_CHANGE_RATIO) | (dt <= SHORTEST_STEP_H) | (v0 < limit)
+        # The voltage so far is that of the first current. Far from the end it does not matter at which current it was looked at.
+        close = np.flatnonzero(accepted & (v1 < limit + NEAR_V))
+        if len(close):
+            v1[close] = self.terminal(own[close], u1[close], d1[close], draw[close], mean[close])[1]
+        growth = np.where(change > 0, 0.8 * CURRENT_CHANGE_RATIO / np.maximum(change, 1e-12), 4.0)
+        step_h[active] = dt * np.clip(growth, 0.1, 4.0)
+        drawn[own, index] = np.where(i1 > 0, i1, np.nan)
+        return i0, v0, mean, u1, d1, v1, accepted
 
     def _crossing(self, who: Array, u: Array, d: Array, draw: Array, mean: Array, dt: Array, limit: Array) -> Array:
         low, high = np.zeros(len(who)), dt.copy()
@@ -248,8 +293,7 @@ class Batch:
         trace = [(t0.copy(), u0.copy(), d0.copy())]
         everyone, horizon_h = self.everyone, np.full(self.count, HORIZON_H)
         stop_h, *_ = self.walk(self.standby, everyone, t0, u0, d0, horizon_h, trace=trace, locate=True)
-        kept = trace[::KEPT_EVERY_COUNT] if len(trace) > KEPT_EVERY_COUNT else trace
-        self._checkpoints = tuple(np.array(column) for column in zip(*kept, strict=True))  # type: ignore[assignment]
+        self._checkpoints = tuple(np.array(column) for column in zip(*trace, strict=True))  # type: ignore[assignment]
         if self.alarm_h <= 0:
             return stop_h
         found = stop_h.copy()

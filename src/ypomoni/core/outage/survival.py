@@ -16,7 +16,7 @@ from ypomoni.core.outage.conditioning import spread_matrix
 from ypomoni.core.outage.demand import LoadCurrents
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.sampling import Batch
-from ypomoni.core.outage.uncertainty import CAPACITY_SPREAD_RATIO, CONDITION_SPREAD_RATIO, TABLED_SPREAD_RATIO
+from ypomoni.core.outage.uncertainty import CONDITION_SPREAD_RATIO
 
 DEVIATIONS = 1.96
 DEFAULT_SEED = 20_261_125
@@ -115,7 +115,7 @@ def _moved(from_a: float, to_a: float, part: float) -> float:
 
 def bank_of_sample(case: Case, capacity_z: float, condition_z: float) -> tuple[float, float]:
     """Return the capacity ratio and the condition of one sample."""
-    spread = TABLED_SPREAD_RATIO if case.bank.table else CAPACITY_SPREAD_RATIO
+    spread = case.capacity_spread_ratio
     condition_ratio = case.condition_today_ratio
     if case.bank.condition_ratio is None:
         condition_ratio = max(LEAST_CONDITION_RATIO, condition_ratio + CONDITION_SPREAD_RATIO * condition_z / DEVIATIONS)

@@ -7,7 +7,9 @@ Limits are 95 %. Common practice [M]: a meter Â±(1 % + 3 digits); a data sheet Â
 from collections.abc import Callable
 from dataclasses import replace
 
+from ypomoni.core.chemistries.discharge_table import Untold
 from ypomoni.core.outage.demand import LoadCurrents
+from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import Load, Provenance, StatedCurrent
 from ypomoni.core.things.metering import meter_limit_a
 from ypomoni.core.things.places import Place
@@ -18,6 +20,16 @@ NAMEPLATE_RANGE_RATIO = (0.4, 1.0)
 CAPACITY_SPREAD_RATIO = 0.10
 TABLED_SPREAD_RATIO = 0.03
 CONDITION_SPREAD_RATIO = 0.10
+
+
+def capacity_spread_ratio(bank: Bank, current_a: float) -> float:
+    """Return how far the capacity may be off at a current: less with a discharge table, where that speaks of such currents. [ratio]"""
+    fit = bank.table_fit
+    if bank.table is None or fit is None or Untold.HOURS in fit.untold:
+        return CAPACITY_SPREAD_RATIO
+    if Untold.OTHER_RATES in fit.untold and not bank.table.is_near(current_a / bank.parallel):
+        return CAPACITY_SPREAD_RATIO
+    return TABLED_SPREAD_RATIO
 
 
 def expected_a(stated: StatedCurrent) -> float:

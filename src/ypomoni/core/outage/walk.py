@@ -5,6 +5,7 @@ middle of steps in which it changes by at most 0.5 %.
 """
 
 import math
+from bisect import bisect_right
 from typing import NamedTuple
 
 from ypomoni.core.bracketing import bracket
@@ -50,68 +51,93 @@ def walk(
         Find the instant of the end; without it the start of the stretch is given, which is enough to know that it failed.
     """
     q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
-    # Most chemistries have a straight open-circuit voltage: two numbers instead of a search among knots.
-    straight = len(pack.ocv_knots_v) == 2
-    e0, e1 = pack.ocv_knots_v[0], pack.ocv_knots_v[-1]
-    open_circuit = pack.open_circuit_v
-    exp, sqrt = math.exp, math.sqrt
+    act, exchange = pack.activation_v, pack.exchange_a
+    heads, bases, slopes = pack.curve
+    exp, asinh, sqrt = math.exp, math.asinh, math.sqrt
     h = 1.0 - (u + d) / q
+    # The segment of the curve that the head is in is carried along: the head moves little, so the next one is looked for beside it. What was
+    # computed at the end of one stretch holds at the start of the next.
+    seg, e, growth, is_stale = 0, 0.0, 1.0, True
+    drawn: dict[tuple[float, float, float], float] = {}
     last = len(stretches) - 1
     for n, (t, i, p, s) in enumerate(stretches):
         end = stretches[n + 1][0] if n < last else until_h
+        dt = end - t
         if p == 0.0 and s == 0.0:
             if h <= 0.0:
                 return Stop(t, u, d, True)
-            e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
-            if e - i * rb * (1.0 + gg * (1.0 - h) / h) < threshold_v:
+            if is_stale:
+                seg = bisect_right(heads, h) - 1
+                e, growth, is_stale = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h, False
+            if e - i * rb * growth - act * asinh(i * growth / exchange) < threshold_v:
                 return Stop(t, u, d, True)
-            dt = end - t
             decay = exp(-k * dt)
             u1, d1 = u + (i + lost) * dt, d * decay + i * r1 * (1.0 - decay)
             h = 1.0 - (u1 + d1) / q
             if h > 0.0:
-                e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
-            if h <= 0.0 or e - i * rb * (1.0 + gg * (1.0 - h) / h) < threshold_v:
-                return _crossing(pack, threshold_v, t, u, d, (i, p, s), i, dt) if locate else Stop(t, u, d, True)
-            u, d = u1, d1
-        else:
-            # A short stretch hardly changes its current: one trapezoid, inlined. Anything else is walked in steps.
-            dt = end - t
-            decay = exp(-k * dt)
-            gain = r1 * (1.0 - decay)
-            if h > 0.0:
-                e = (e0 + (e1 - e0) * (h if h < 1.0 else 1.0)) if straight else open_circuit(h)
-                r = rb * (1.0 + gg * (1.0 - h) / h)
-                a, b = 1.0 + r * s, e - r * i
-                root = b * b - 4.0 * a * r * p
-                if root >= 0.0 and b > 0.0:
-                    v = (b + sqrt(root)) / (2.0 * a)
-                    i0 = i + p / v + s * v
-                    h1 = 1.0 - (u + (i0 + lost) * dt + d * decay + i0 * gain) / q
-                    if v >= threshold_v and h1 > 0.0:
-                        e = (e0 + (e1 - e0) * (h1 if h1 < 1.0 else 1.0)) if straight else open_circuit(h1)
-                        r = rb * (1.0 + gg * (1.0 - h1) / h1)
-                        a, b = 1.0 + r * s, e - r * i
-                        root = b * b - 4.0 * a * r * p
-                        if root >= 0.0 and b > 0.0:
-                            v = (b + sqrt(root)) / (2.0 * a)
-                            i1 = i + p / v + s * v
-                            change = abs(i1 - i0)
-                            # Its end voltage is that of the first current: close to the threshold only a short stretch may do.
-                            # Further from the threshold than any step moves the voltage, it does not matter at which current the end was looked at.
-                            sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
-                            if sure and change <= CURRENT_CHANGE_RATIO * i0:
-                                mean = 0.5 * (i0 + i1)
-                                u, d = u + (mean + lost) * dt, d * decay + mean * gain
-                                h = 1.0 - (u + d) / q
-                                if trace is not None:
-                                    trace.append((end, u, d))
-                                continue
-            stop = _walk_mixed(pack, threshold_v, t, u, d, (i, p, s), end, locate=locate)
-            if stop.ended:
-                return stop
-            u, d = stop.u_ah, stop.d_ah
-            h = 1.0 - (u + d) / q
+                while h < heads[seg]:
+                    seg -= 1
+                while h >= heads[seg + 1]:
+                    seg += 1
+                e, growth = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h
+                if e - i * rb * growth - act * asinh(i * growth / exchange) >= threshold_v:
+                    u, d = u1, d1
+                    if trace is not None:
+                        trace.append((end, u, d))
+                    continue
+            return _crossing(pack, threshold_v, t, u, d, (i, p, s), i, dt) if locate else Stop(t, u, d, True)
+        # A short stretch hardly changes its current: one trapezoid. Anything else is walked in steps.
+        if h > 0.0:
+            if is_stale:
+                seg = bisect_right(heads, h) - 1
+                e, growth, is_stale = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h, False
+            # The activation loss is taken at the current of the last time the same was drawn, which has hardly moved since.
+            guess = drawn.get((i, p, s)) or terminal(pack, u, d, i, p, s)[0]
+            r = rb * growth
+            a, b = 1.0 + r * s, e - act * asinh(guess * growth / exchange) - r * i
+            root = b * b - 4.0 * a * r * p
+            if root >= 0.0 and b > 0.0:
+                v = (b + sqrt(root)) / (2.0 * a)
+                i0 = i + p / v + s * v
+                decay = exp(-k * dt)
+                gain = r1 * (1.0 - decay)
+                h1 = 1.0 - (u + (i0 + lost) * dt + d * decay + i0 * gain) / q
+                if v >= threshold_v and h1 > 0.0:
+                    while h1 < heads[seg]:
+                        seg -= 1
+                    while h1 >= heads[seg + 1]:
+                        seg += 1
+                    growth1 = 1.0 + gg * (1.0 - h1) / h1
+                    r = rb * growth1
+                    a, b = 1.0 + r * s, bases[seg] + slopes[seg] * h1 - act * asinh(i0 * growth1 / exchange) - r * i
+                    root = b * b - 4.0 * a * r * p
+                    if root >= 0.0 and b > 0.0:
+                        v = (b + sqrt(root)) / (2.0 * a)
+                        i1 = i + p / v + s * v
+                        change = abs(i1 - i0)
+                        # Its end voltage is that of the first current: close to the threshold only a short stretch may do. Further from the
+                        # threshold than any step moves the voltage, it does not matter at which current the end was looked at.
+                        sure = v >= threshold_v + NEAR_V or (v >= threshold_v and change * dt <= NEGLIGIBLE_H * i0)
+                        if sure and change <= CURRENT_CHANGE_RATIO * i0:
+                            mean = 0.5 * (i0 + i1)
+                            u, d = u + (mean + lost) * dt, d * decay + mean * gain
+                            h = 1.0 - (u + d) / q
+                            # The head differs from h1 by half the change only, so it lies in the same segment or beside it.
+                            if heads[seg] <= h < heads[seg + 1]:
+                                e, growth = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h
+                            else:
+                                is_stale = True
+                            drawn[i, p, s] = i1
+                            if trace is not None:
+                                trace.append((end, u, d))
+                            continue
+                    # What is walked in steps starts from where this began.
+                    is_stale = True
+        stop = _walk_mixed(pack, threshold_v, t, u, d, (i, p, s), end, locate=locate)
+        if stop.ended:
+            return stop
+        u, d = stop.u_ah, stop.d_ah
+        h, is_stale = 1.0 - (u + d) / q, True
         if trace is not None:
             trace.append((end, u, d))
     return Stop(until_h, u, d, False)

@@ -199,11 +199,21 @@ class EndState:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LowBatteryWarning:
-    """Time from the low-battery warning to the equipment's end: in standby, and with an alarm that starts as it comes. [h]"""
+    """Time from the low-battery warning to the equipment's end: in standby, and with an alarm that starts as it comes. [h]
+
+    It is the least known of all figures. Where nothing tells the volts on the way it is a range, ``low_ratio`` to ``high_ratio`` times the computed one.
+    """
 
     at_h: float
     standby_h: float
     alarm_h: float
+    low_ratio: float = 1.0
+    high_ratio: float = 1.0
+
+    @property
+    def is_range(self) -> bool:
+        """Whether it is known as a range only."""
+        return self.low_ratio < self.high_ratio
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -244,6 +254,8 @@ class SupplyResult:
     charge_current_a: float | None = None
     recovery_h: float | None = None
     unloaded_recovery_h: float | None = None
+    # False where the set voltage fills it so nearly to that share only that no hour can be promised.
+    recovery_is_promised: bool = True
     # Whether the set voltage, not the charger's strength, keeps the recovery from being in time.
     set_voltage_limits: bool = False
     # How long the bank makes up for a supply that gives less than its loads take with the mains on.

@@ -80,6 +80,15 @@ def say_hours(hours_h: float, *, must_h: float | None = None) -> str:
     return f"just {'over' if hours_h >= must_h else 'under'} {say_required_h(must_h)}" if must_h is not None else _say_hours(hours_h, 2)
 
 
+def say_range(low_h: float, high_h: float, *, must_h: float | None = None) -> str:
+    """Return a range of time, its unit once where both ends have the same; one time where the ends do not differ."""
+    low, high = say_hours(low_h, must_h=must_h), say_hours(high_h, must_h=must_h)
+    if low == high:
+        return low
+    number, _, unit = low.rpartition(" ")
+    return f"{number} to {high}" if number and high.endswith(f" {unit}") else f"{low} to {high}"
+
+
 def say_hours_over(hours_h: float, over_h: float) -> str:
     """Return a time that is longer than a limit, with as many digits as it takes to see that."""
     for digits in (2, 3, 4):

@@ -1,7 +1,7 @@
 """Blocks, banks and packs. A `Bank` is what is bolted in; a `Pack` is the model of it at one age and temperature.
 
-Model: two-well kinetic battery in modal form with a resistance
-that grows as the head falls (Manwell & McGowan, "Lead acid battery storage model for hybrid energy systems", Solar Energy 50, 1993).
+Model: two-well kinetic battery in modal form with a resistance that grows as the head falls (Manwell & McGowan, "Lead acid battery storage
+model for hybrid energy systems", Solar Energy 50, 1993), and a symmetric activation loss (Butler-Volmer).
 """
 
 import math
@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries import CHEMISTRIES, Chemistry
-from ypomoni.core.chemistries.cells import CellModel, constant_current_run_h
+from ypomoni.core.chemistries.cells import CellModel, Curve, constant_current_run_h, curve_of
 from ypomoni.core.chemistries.discharge_table import DischargeTable, TableFit, fit_table
 from ypomoni.core.errors import QuantityError
 
@@ -24,8 +24,6 @@ LIFE_REFERENCE_DEGC = 25.0
 LIFE_HALVES_PER_DEGC = 10.0
 STANDARD_RATE_H = 20.0
 LARGE_BLOCK_AH = 38.0
-# A DC resistance with polarisation is about twice what an impedance meter shows at 1 kHz.
-DC_OVER_1KHZ_RATIO = 2.0
 
 
 def cells_of_block(chemistry_key: str, block_v: float) -> int:
@@ -92,7 +90,12 @@ class Bank:
         """The refit to the block's discharge table, where it has one."""
         if self.table is None:
             return None
-        return fit_table(self.table, cell_of(self.chemistry), self.cells_in_series_count // self.series)
+        return fit_table(self.table, self.chemistry, self.cells_in_series_count // self.series)
+
+    @property
+    def tells_volts_on_the_way(self) -> bool:
+        """Whether its table says what it shows before its end, so that the time from a warning to the end is known."""
+        return self.table is not None and self.table.tells_volts_on_the_way(self.cells_in_series_count // self.series)
 
     @property
     def bank_v(self) -> float:
@@ -163,26 +166,31 @@ class Pack:
     c20_ah: float
     resistance_ohm: float
     g: float
+    # The activation loss is b·asinh(I·G/i0); b is 0 where the chemistry tables none. [V, A]
+    activation_v: float
+    exchange_a: float
     k_per_h: float
     r1_h: float
     cells_count: int
-    ocv_knots_ratio: tuple[float, ...]
-    ocv_knots_v: tuple[float, ...]
+    curve: Curve
     # What the bank loses of itself; it never shows at the terminals. [A]
     self_a: float = 0.0
     # What an outage begins with: the charge that its charger never got into it. [Ah]
     start_u_ah: float = 0.0
 
+    @property
+    def full_v(self) -> float:
+        """E of a full bank. [V]"""
+        return self.curve.bases_v[-1]
+
+    @property
+    def empty_v(self) -> float:
+        """E of an empty bank. [V]"""
+        return self.curve.bases_v[0]
+
     def open_circuit_v(self, head_ratio: float) -> float:
         """Return E(h), piecewise linear. [V]"""
-        knots = self.ocv_knots_ratio
-        if head_ratio >= 1.0:
-            return self.ocv_knots_v[-1]
-        i = 1
-        while knots[i] < head_ratio:
-            i += 1
-        h0, v0 = knots[i - 1], self.ocv_knots_v[i - 1]
-        return v0 + (self.ocv_knots_v[i] - v0) * (head_ratio - h0) / (knots[i] - h0)
+        return self.curve.at(head_ratio)
 
 
 def build_pack(
@@ -194,7 +202,7 @@ def build_pack(
     capacity_ratio: float = 1.0,
     starts_at_ratio: float = 1.0,
 ) -> Pack:
-    """Return the model of a bank: q = C20·(q/C20)·f_T·c and Rb = cells·rAh/C20·f_R·(1 + 2.5(1 − c)).
+    """Return the model of a bank: q = C20·(q/C20)·f_T·c, Rb = cells·rAh/C20·f_R·(1 + 2.5(1 − c)), b = cells·b and i0 = C20·i0.
 
     Parameters
     ----------
@@ -224,7 +232,7 @@ def build_pack(
     else:
         # As measured, so it holds what age did already; another condition than today's changes it in proportion.
         today_ratio = bank.condition_today_ratio(temperature_degc)
-        measured_ohm = DC_OVER_1KHZ_RATIO * bank.resistance_ohm * bank.series / bank.parallel
+        measured_ohm = chemistry.dc_over_1khz_ratio * bank.resistance_ohm * bank.series / bank.parallel
         resistance_ohm = measured_ohm * growth_ratio / max(1.0 + RESISTANCE_GROWTH * (1.0 - today_ratio), 0.1)
     factor_ratio = chemistry.capacity_factor_ratio(temperature_degc, sizing=sizing)
     capacity_ah = c20_ah * cell.capacity_over_c20_ratio * factor_ratio * condition_ratio
@@ -233,11 +241,12 @@ def build_pack(
         c20_ah=c20_ah,
         resistance_ohm=resistance_ohm * chemistry.resistance_factor_ratio(temperature_degc),
         g=cell.g,
+        activation_v=cells_count * cell.activation_v,
+        exchange_a=c20_ah * cell.exchange_per_h,
         k_per_h=cell.k_per_h,
         r1_h=cell.r1_h,
         cells_count=cells_count,
-        ocv_knots_ratio=tuple(h for h, _ in chemistry.ocv_rows),
-        ocv_knots_v=tuple(cells_count * v for _, v in chemistry.ocv_rows),
+        curve=curve_of(cell.ocv_rows, cells_count),
         self_a=c20_ah * chemistry.self_discharge_per_h(temperature_degc),
         start_u_ah=(1.0 - starts_at_ratio) * capacity_ah,
     )
@@ -271,4 +280,6 @@ def cell_of(chemistry: Chemistry) -> CellModel:
         k_per_h=chemistry.k_per_h,
         r1_h=chemistry.r1_h,
         ocv_rows=chemistry.ocv_rows,
+        activation_v=chemistry.activation_v,
+        exchange_per_h=chemistry.exchange_per_h,
     )

@@ -10,7 +10,7 @@ from ypomoni.actions.outage import Playable, find_playable, play, playables, sur
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.judgement import BATTERY_FINDINGS
 from ypomoni.core.outage.survival import CHUNKS
-from ypomoni.core.telling.wording import plain_number, say_hours
+from ypomoni.core.telling.wording import plain_number, say_hours, say_range
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import write_plan_csv, write_played_csv
 from ypomoni.web.endurance.page import (
@@ -212,4 +212,6 @@ def _warning(result: Any) -> str:
     if result.warning is None:
         return ""
     w = result.warning
-    return f"The low-battery warning comes after {say_hours(w.at_h)}: from then it is {say_hours(w.standby_h)} to the end in standby, {say_hours(w.alarm_h)} if an alarm starts with it."
+    lasts, in_alarm = (say_range(w.low_ratio * h, w.high_ratio * h) for h in (w.standby_h, w.alarm_h))
+    said = f"The low-battery warning comes after {say_hours(w.at_h)}: from then it is {lasts} to the end in standby, {in_alarm} if an alarm starts with it."
+    return f"{said} Volts on the way in the battery's discharge table would narrow that." if w.is_range else said

@@ -11,7 +11,7 @@ from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.records.words import CHEMISTRY_WORDS, KIND_WORDS
-from ypomoni.web.plan.figures import Figure, recovery_words
+from ypomoni.web.plan.figures import NO_CERTAIN_TIME, Figure, recovery_words
 from ypomoni.web.plan.strip import hours_of
 from ypomoni.web.words import LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
 
@@ -120,7 +120,7 @@ def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
     must = f", must be {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
     if "recovery" not in s.workings:
         return ("charged", None, "charger not known" if s.limited_by is not LimitedBy.NO_BANK else "")
-    when = "never" if s.recovery_h is None else f"after {recovery_words(s)}"
+    when = "never" if s.recovery_h is None else f"after {recovery_words(s)}" if s.recovery_is_promised else f"at {NO_CERTAIN_TIME}"
     return ("charged", Figure(text=f"back to {share} {when}{must}", supply=s.key, working="recovery"), "")
 
 

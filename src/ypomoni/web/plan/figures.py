@@ -104,10 +104,15 @@ def _pretty(expression: str) -> str:
     return expression.replace("*", " · ").replace("/", " / ").replace(" - ", " − ").replace("  ", " ")
 
 
+NO_CERTAIN_TIME = "no certain time"
+
+
 def recovery_words(result: SupplyResult) -> str:
     """Return the recovery in words, precise enough to show on which side of the allowed time it is."""
     if result.recovery_h is None:
         return "never"
+    if not result.recovery_is_promised:
+        return NO_CERTAIN_TIME
     if result.recharge_h is not None and result.recovery_h > result.recharge_h:
         return say_hours_over(result.recovery_h, result.recharge_h)
     return say_hours(result.recovery_h)

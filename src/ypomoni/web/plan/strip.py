@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 
 from ypomoni.core.telling.results import LimitedBy, PlanResult, SupplyResult
 from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
+from ypomoni.web.plan.figures import NO_CERTAIN_TIME
 from ypomoni.web.words import LIMIT_WORDS, LIMIT_WORDS_SHORT, VERDICT_WORDS
 
 LEAST_PX = 7.0
@@ -305,7 +306,9 @@ def _recharge_label(s: SupplyResult) -> str:
     if "recovery" not in s.workings:
         return ""
     share = say_percent(s.recharge_to_ratio)
-    return f"never back to {share}" if s.recovery_h is None else f"back to {share} after {say_hours(s.recovery_h)}"
+    if s.recovery_h is None:
+        return f"never back to {share}"
+    return f"back to {share} after {say_hours(s.recovery_h)}" if s.recovery_is_promised else f"back to {share} at {NO_CERTAIN_TIME}"
 
 
 def _must(plan: PlanResult) -> str:

@@ -3,10 +3,10 @@
 from typing import Any
 
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, RowKind, fit_table
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.telling.wording import say_amps, say_hours, say_percent
-from ypomoni.core.things.batteries import block_c20_ah, cell_of, cells_of_block
+from ypomoni.core.telling.rows import say_suspect_row
+from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.discharge_text import TypedRow, read_discharge_text, write_discharge_text
 from ypomoni.records.audit import PointRow
@@ -102,7 +102,8 @@ class SupplyForm(_Supply):
     }
     _NEEDED = ("bank_block_v", "bank_capacity_ah", "bank_rate_h", "bank_series", "bank_parallel")
     table_hint = (
-        "a line per row, as in 0.35 A; 20 h; 10.5 V, or 7 Ah at 20 h to 10.5 V; a maker's grid of amperes under its times is read too"
+        "a line per row, as in 0.35 A; 20 h; 10.5 V, or 7 Ah at 20 h to 10.5 V; what it showed before its end as in 0.35 A; 10 h; 12.2 V on the way; "
+        "a maker's grid of amperes is read whole, with all its end voltages"
     )
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -140,19 +141,14 @@ class SupplyForm(_Supply):
         key, block_v, capacity_ah, rate_h = (self[f"bank_{n}"].data for n in ("chemistry", "block_v", "capacity_ah", "rate_h"))
         if not self.table_rows or not capacity_ah or not rate_h:
             return ()
-        rows = tuple(DischargeRow(current_a=r.current_a, run_h=r.run_h, end_v=r.end_v) for r in self.table_rows)
+        rows = tuple(DischargeRow(**{**r.as_kept(), "kind": RowKind(r.as_kept()["kind"])}) for r in self.table_rows)
         cells_count = self.bank_cells_count.data or cells_of_block(key, block_v)
         table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
-        return fit_table(table, cell_of(CHEMISTRIES[key]), cells_count).rows
+        return fit_table(table, CHEMISTRIES[key], cells_count).rows
 
     def questions(self, row: Row | None) -> list[str]:
         """Ask about rows of the table that do not go with the others."""
-        return [
-            f"{say_amps(r.row.current_a)} for {say_hours(r.row.run_h)} to {r.row.end_v:g} V does not go with the other rows: they make it "
-            f"{say_hours(r.model_h)}, {say_percent(abs(r.error_ratio))} off. Is it right? It will count for little."
-            for r in self.fitted()
-            if r.is_suspect
-        ]
+        return [f"{say_suspect_row(r)} Is it right? It will count for little." for r in self.fitted() if r.is_suspect]
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Ask for what a bank needs, where there is one."""
@@ -174,7 +170,7 @@ class SupplyForm(_Supply):
         found = super().columns()
         if not found["bank_chemistry"]:
             return found | blank_row(BankRow)
-        return found | {"bank_discharge_table": [{"current_a": r.current_a, "run_h": r.run_h, "end_v": r.end_v} for r in self.table_rows]}
+        return found | {"bank_discharge_table": [r.as_kept() for r in self.table_rows]}
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:

@@ -124,7 +124,7 @@ def levels_of(pack: Pack, until_h: float, most_a: float, added_a: float) -> tupl
 
     ``added_a``: the part of that which may not have flowed yet, since it is counted earlier than it comes.
     """
-    full_v = pack.ocv_knots_v[-1]
+    full_v = pack.full_v
     found = [Sunk(full_v, full_v, SUNK_RATIOS[0] * most_a)]
     for ratio in (*SUNK_RATIOS[1:], math.inf):
         from_a = found[-1].until_a - added_a

@@ -152,7 +152,7 @@ def _sides_of(
 
     What bursts and alarms add is spread evenly, and so comes earlier than it does: that is no draw at any instant.
     """
-    pack, threshold_v, full_v = outage.pack, outage.threshold_v, outage.pack.ocv_knots_v[-1]
+    pack, threshold_v, full_v = outage.pack, outage.threshold_v, outage.pack.full_v
     added = [b.plus(a) for b, a in zip(bursts, alarms, strict=True)]
     before = [d.plus(more) for d, more in zip(steady, added, strict=True)]
     # Rounded up: supplies alike but for a milliamp share one picture.
@@ -184,7 +184,7 @@ def _instants(outage: HoldoverRun, cases: list[Case], from_h: float, until_h: fl
         for offset_h, period_h in waves
         for n in range(max(0, math.ceil((until_h - offset_h) / period_h) - 2), max(0, math.ceil((until_h - offset_h) / period_h)))
     }
-    full_v = outage.pack.ocv_knots_v[-1]
+    full_v = outage.pack.full_v
     found: list[tuple[float, list[Draw]]] = []
     for at_h in sorted(t for t in starts if from_h <= t < until_h - INSTANT_H)[-MOST_STARTS:]:
         draws = [line.stretches(at_h + INSTANT_H / 2, at_h + INSTANT_H)[0] for line in lines]
