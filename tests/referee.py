@@ -54,7 +54,7 @@ def voltage(pack, u, d, i, p, g):
             e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
             break
     growth = 1 + pack["g"] * (1 - h) / h
-    r, current = pack["rb"] * growth, i
+    r, current = pack["rb"] * growth, i + (p / e if p else 0.0) + g * e
     # V = e − r·(i + p/V + g·V) with e less the activation loss, which depends on the current again: repeated until it stands still.
     for _ in range(12 if p or g else 1):
         x = current * growth / pack["i0"]

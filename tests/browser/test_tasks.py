@@ -99,7 +99,7 @@ def test_every_figure_opens_and_the_theme_can_be_changed(open_page):
     open_archive(page)
     page.locator(".answer-lead").click()
     sheet = page.locator(".sheet")
-    expect(sheet).to_contain_text("V = E − I · Rb · (1 + g · (1 − h) / h)")
+    expect(sheet).to_contain_text("V = E − I · Rb · G − b · asinh(I · G / i_x)")
     expect(sheet).to_contain_text("V = 10.5 V")
     expect(sheet).to_contain_text("Manwell & McGowan")
     sheet.get_by_role("button", name="Close").click()

@@ -23,9 +23,12 @@ SUSPECT_CELL_V = 0.04
 LEAST_ROWS_COUNT = 2
 # A table that makes a block so much smaller or larger than its plate is not of this block.
 LEAST_SHARE_RATIO, MOST_SHARE_RATIO = 0.6, 1.4
-# Currents no further apart than this are one rate, and volts no further apart one end.
+# Currents no further apart than this are one rate.
 SAME_RATE_RATIO = 1.5
-SAME_END_CELL_V = 0.02
+# Ends of lead that lie so far apart at about one current, as 1.75 V and 1.85 V do, tell the volts on the way as well as readings. A maker states
+# each end for the same hours, so the currents differ a little.
+TELLING_ENDS_CELL_V = 0.08
+ABOUT_ONE_CURRENT_RATIO = 1.25
 # A charged block may show a little more than at rest, in the first minutes of a discharge.
 SURFACE_RATIO = 1.03
 EMPTY_V = 0.0
@@ -56,24 +59,27 @@ class DischargeTable:
     block_c20_ah: float
 
     @property
-    def rates_per_h(self) -> tuple[float, ...]:
-        """The rates it speaks of, as I/C20, rising; those within a factor of 1.5 are one. [1/h]"""
-        found: list[float] = []
+    def rates_per_h(self) -> tuple[tuple[float, ...], ...]:
+        """The rates it speaks of, rising, each with the currents that are taken for it, as I/C20: those within a factor of 1.5. [1/h]"""
+        found: list[tuple[float, ...]] = []
         for rate in sorted(row.current_a / self.block_c20_ah for row in self.rows):
-            if not found or rate > SAME_RATE_RATIO * found[-1]:
-                found.append(rate)
+            if found and rate <= SAME_RATE_RATIO * found[-1][0]:
+                found[-1] = (*found[-1], rate)
+            else:
+                found.append((rate,))
         return tuple(found)
 
     def is_near(self, current_a: float) -> bool:
         """Say whether one block's current lies within a factor of 1.5 of a row's. [A]"""
         return any(row.current_a / SAME_RATE_RATIO <= current_a <= row.current_a * SAME_RATE_RATIO for row in self.rows)
 
-    def tells_volts_on_the_way(self, cells_count: int) -> bool:
-        """Say whether it has volts on the way: readings, or one current to several ends."""
+    def tells_volts_on_the_way(self, chemistry: Chemistry, cells_count: int) -> bool:
+        """Say whether it has volts on the way: readings, or, for lead, ends far enough apart at about one current."""
         if any(row.kind is RowKind.READING for row in self.rows):
             return True
-        return any(
-            abs(one.current_a - other.current_a) <= 0.02 * one.current_a and abs(one.end_v - other.end_v) > SAME_END_CELL_V * cells_count
+        return chemistry.is_lead and any(
+            one.current_a <= other.current_a <= ABOUT_ONE_CURRENT_RATIO * one.current_a
+            and abs(one.end_v - other.end_v) >= TELLING_ENDS_CELL_V * cells_count
             for one in self.rows
             for other in self.rows
         )
@@ -141,7 +147,9 @@ def fit_table(table: DischargeTable, chemistry: Chemistry, cells_count: int) -> 
             "check units, block and capacity."
         )
     return TableFit(
-        cell=cell, rows=tuple(_held_against(cell, row, table, cells_count) for row in table.rows), untold=_untold(table, cells_count)
+        cell=cell,
+        rows=tuple(_held_against(cell, row, table, cells_count) for row in table.rows),
+        untold=_untold(table, chemistry, cells_count),
     )
 
 
@@ -165,13 +173,13 @@ def _held_against(cell: CellModel, row: DischargeRow, table: DischargeTable, cel
     return RowFit(row=row, model_v=model_v, error_v=error_v, is_suspect=abs(error_v) > SUSPECT_CELL_V * cells_count)
 
 
-def _untold(table: DischargeTable, cells_count: int) -> tuple[Untold, ...]:
+def _untold(table: DischargeTable, chemistry: Chemistry, cells_count: int) -> tuple[Untold, ...]:
     found: list[Untold] = []
     if not any(row.kind is RowKind.END for row in table.rows):
         found.append(Untold.HOURS)
     if len(table.rates_per_h) == 1:
         found.append(Untold.OTHER_RATES)
-    if not table.tells_volts_on_the_way(cells_count):
+    if not table.tells_volts_on_the_way(chemistry, cells_count):
         found.append(Untold.VOLTS)
     return tuple(found)
 

@@ -95,7 +95,7 @@ class Bank:
     @property
     def tells_volts_on_the_way(self) -> bool:
         """Whether its table says what it shows before its end, so that the time from a warning to the end is known."""
-        return self.table is not None and self.table.tells_volts_on_the_way(self.cells_in_series_count // self.series)
+        return self.table is not None and self.table.tells_volts_on_the_way(self.chemistry, self.cells_in_series_count // self.series)
 
     @property
     def bank_v(self) -> float:

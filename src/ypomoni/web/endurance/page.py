@@ -4,8 +4,6 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from ypomoni.core.chemistries.cells import cell_voltage_v, constant_current_run_h, rate_for_run_per_h
-from ypomoni.core.chemistries.primary_sizes import size_of
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.play import Event, Mark, Played, Sample
 from ypomoni.core.outage.playing import Conditions
@@ -13,8 +11,7 @@ from ypomoni.core.outage.survival import SurvivalCurve
 from ypomoni.core.outage.why import Why
 from ypomoni.core.sizing import METHOD_WORDS
 from ypomoni.core.telling.results import SupplyResult
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent
-from ypomoni.core.things.batteries import Bank, build_pack
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_hours, say_percent
 from ypomoni.web.plan.figures import Figure
 
 MOST_POINTS = 1_600
@@ -344,138 +341,3 @@ def schools_of(result: SupplyResult, prescribed: str) -> tuple[list[SchoolView],
         )
     rated = None if not scale_ah or result.rated_c20_ah is None else round(100 * result.rated_c20_ah / scale_ah, 2)
     return found, names, rated
-
-
-# -- the battery sheet -----------------------------------------------------------------------------------------------------------------
-
-CHART_WIDTH, CHART_HEIGHT = 620.0, 300.0
-LEFT, BOTTOM, TOP, RIGHT = 78.0, 40.0, 14.0, 14.0
-SHORTEST_H, LONGEST_H = 1 / 12, 100.0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RunChart:
-    """Run time against current of one block, on logarithmic axes: the model's line and the rows of its table. In pixels."""
-
-    width: float
-    height: float
-    line: str
-    points: tuple[tuple[float, float, bool, str], ...]
-    x_ticks: tuple[tuple[float, str], ...]
-    y_ticks: tuple[tuple[float, str], ...]
-    left: float
-    bottom: float
-    end_v: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BatteryView:
-    """What is known of a bank, and how its model answers."""
-
-    facts: tuple[tuple[str, str, str], ...]
-    ratings: tuple[tuple[str, str, str], ...]
-    rows: tuple[tuple[str, str, str, str, bool], ...]
-    suspects_count: int
-    chart: RunChart | None
-    source: str
-
-
-CONFIDENCE_WORDS = {"H": "well known", "M": "common practice, check before relying on it", "L": "rough"}
-
-
-def battery_of(case: Case) -> BatteryView:
-    """Return the sheet of a supply's bank."""
-    bank, supply = case.bank, case.supply
-    chemistry, cell = bank.chemistry, bank.cell
-    block_cells = bank.cells_in_series_count // bank.series
-    block_c20_ah = bank.rated_c20_ah / bank.parallel
-    today = build_pack(bank, condition_ratio=case.condition_today_ratio, temperature_degc=supply.typical_degc)
-    condition_from = "measured" if bank.condition_ratio is not None else f"from its age, {plain_number(bank.age_y)} years"
-    resistance_from = "measured at 1 kHz, doubled" if bank.resistance_ohm is not None else "of its kind and size"
-    facts = [
-        ("Rated", say_amp_hours(bank.rated_c20_ah, 3), "at 20 h, whole bank" if not chemistry.is_primary else "nameplate, at low drain"),
-        ("Today", say_amp_hours(today.capacity_ah, 2), f"at most, at {plain_number(supply.typical_degc)} °C"),
-        ("Condition", say_percent(case.condition_today_ratio), condition_from),
-        ("Resistance", f"{plain_number(1000 * today.resistance_ohm, 2)} mΩ", f"DC with polarisation, {resistance_from}"),
-        ("Loses by itself", f"{plain_number(100 * chemistry.self_discharge_per_month_ratio, 2)} % a month", "at 25 °C, double at 35"),
-        ("End voltage", f"{plain_number(bank.end_v, 4)} V", f"{plain_number(chemistry.end_v, 3)} V a cell"),
-    ]
-    size = size_of(bank.chemistry_key, bank.block_v, bank.capacity_ah) if chemistry.is_primary else None
-    if size:
-        facts.append(("Size", size.name, f"gives {say_amps(size.greatest_current_a)} at most, rough"))
-    ends = dict.fromkeys(
-        (
-            chemistry.end_v,
-            chemistry.large_block_end_v or chemistry.end_v,
-            max(chemistry.end_v, case.threshold.threshold_v / bank.cells_in_series_count),
-        )
-    )
-    ratings: list[tuple[str, str, str]] = []
-    for end_v in ends:
-        for hours_h in (1.0, 10.0, 20.0, 100.0):
-            rate_per_h = rate_for_run_per_h(cell, hours_h, end_v)
-            if rate_per_h > 0:
-                charge_ah = rate_per_h * block_c20_ah * hours_h
-                ratings.append((f"{plain_number(hours_h)} h", f"{plain_number(end_v * block_cells, 4)} V", say_amp_hours(charge_ah, 3)))
-    fit = bank.table_fit
-    rows = tuple(
-        (
-            say_amps(r.row.current_a),
-            f"{plain_number(r.row.end_v, 4)} V",
-            say_hours(r.row.run_h),
-            f"{100 * r.error_ratio:+.1f} %",
-            r.is_suspect,
-        )
-        for r in (fit.rows if fit else ())
-    )
-    return BatteryView(
-        facts=tuple(facts),
-        ratings=tuple(ratings),
-        rows=rows,
-        suspects_count=len(fit.suspects) if fit else 0,
-        chart=_chart(bank, block_cells, block_c20_ah),
-        source=f"{chemistry.name}: {chemistry.source}; {CONFIDENCE_WORDS[chemistry.confidence]}"
-        + (". Refitted to the discharge table: capacity within ±3 %." if fit else ". From the nameplate alone: capacity within ±10 %."),
-    )
-
-
-def _chart(bank: Bank, block_cells: int, block_c20_ah: float) -> RunChart | None:
-    cell, end_v = bank.cell, bank.chemistry.end_v
-    line: list[tuple[float, float]] = []
-    for n in range(49):
-        rate_per_h = 10 ** (-2.3 + n * 3.0 / 48)
-        if cell_voltage_v(cell, rate_per_h, 1e-6) > end_v:
-            line.append((rate_per_h * block_c20_ah, constant_current_run_h(cell, 1.0, rate_per_h, end_v)))
-    line = [(a, h) for a, h in line if SHORTEST_H <= h <= LONGEST_H]
-    if len(line) < 2:
-        return None
-    fit = bank.table_fit
-    marks = [(r.row.current_a, r.row.run_h, r.is_suspect, r.row.end_v) for r in (fit.rows if fit else ())]
-    currents = [a for a, _ in line] + [a for a, *_ in marks]
-    low, high = math.log10(min(currents)) - 0.05, math.log10(max(currents)) + 0.05
-
-    def x(current_a: float) -> float:
-        return round(LEFT + (math.log10(current_a) - low) / (high - low) * (CHART_WIDTH - LEFT - RIGHT), 1)
-
-    def y(hours_h: float) -> float:
-        top, floor = math.log10(LONGEST_H), math.log10(SHORTEST_H)
-        part = (math.log10(min(max(hours_h, SHORTEST_H), LONGEST_H)) - floor) / (top - floor)
-        return round(CHART_HEIGHT - BOTTOM - part * (CHART_HEIGHT - BOTTOM - TOP), 1)
-
-    ticks_a = [
-        m * 10.0**e for e in range(math.floor(low), math.ceil(high) + 1) for m in (1, 2, 5) if low <= math.log10(m * 10.0**e) <= high
-    ]
-    return RunChart(
-        width=CHART_WIDTH,
-        height=CHART_HEIGHT,
-        line=" ".join(f"{x(a)},{y(h)}" for a, h in line),
-        points=tuple((x(a), y(h), suspect, f"{say_amps(a)} for {say_hours(h)} to {plain_number(v, 4)} V") for a, h, suspect, v in marks),
-        x_ticks=tuple((x(a), say_amps(a)) for a in ticks_a),
-        y_ticks=tuple(
-            (y(h), words)
-            for h, words in ((1 / 12, "5 min"), (0.25, "15 min"), (1.0, "1 h"), (5.0, "5 h"), (20.0, "20 h"), (100.0, "100 h"))
-        ),
-        left=LEFT,
-        bottom=CHART_HEIGHT - BOTTOM,
-        end_v=f"{plain_number(end_v * block_cells, 4)} V",
-    )

@@ -13,10 +13,10 @@ from ypomoni.core.outage.survival import CHUNKS
 from ypomoni.core.telling.wording import plain_number, say_hours, say_range
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import write_plan_csv, write_played_csv
+from ypomoni.web.endurance.battery import battery_of
 from ypomoni.web.endurance.page import (
     ASKABLE,
     band_shares,
-    battery_of,
     conditions_of,
     controls_of,
     events_of,

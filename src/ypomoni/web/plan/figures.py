@@ -22,6 +22,9 @@ SYMBOLS = {
     "fd": "f_depth",
     "fi": "f_inv",
     "Vend": "V_end",
+    "ix": "i_x",
+    "bc": "b_cell",
+    "e0": "i_x/C20",
 }
 
 
