@@ -77,7 +77,7 @@ def test_the_burst_that_trips_the_cut_off_is_found_and_age_and_temperature_move_
 
 
 def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_page):
-    """A line without units is told; a row off by ten is asked; mended, the sheet shows every row's residual."""
+    """A line without units is told; a row off by ten is asked; mended, the sheet shows every row's residual, ends and readings, and both charts."""
     page = open_page(expected=("422",))
     open_archive(page)
     go_deep(page, "Battery", "Bay A")
@@ -92,8 +92,17 @@ def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_p
     page.locator(".sheet").get_by_role("button", name="Save").first.click()
     expect(page.locator(".sheet")).not_to_be_visible()
     page.reload()
+    expect(page.get_by_text("No row has volts on the way")).to_be_visible()
+    page.get_by_role("button", name="Edit battery and table").click()
+    fill(page, bank_discharge_table=TABLE + "\n0.85 A; 10 h; 12.2 V on the way")
+    page.locator(".sheet").get_by_role("button", name="Save").first.click()
+    expect(page.locator(".sheet")).not_to_be_visible()
+    page.reload()
     expect(page.get_by_text("within ±3 %")).to_be_visible()
-    expect(page.get_by_role("region", name="Discharge table").locator("tbody tr")).to_have_count(6)
+    expect(page.get_by_role("region", name="Discharge table").locator("tbody tr")).to_have_count(7)
+    expect(page.get_by_text("No row has volts on the way")).to_have_count(0)
+    expect(page.get_by_role("img", name="Volts of one new block")).to_be_visible()
+    expect(page.get_by_role("img", name="Run time of one new block")).to_be_visible()
     expect(page.locator(".row-suspect")).to_have_count(0)
     assert violations(page) == []
 

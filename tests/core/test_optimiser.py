@@ -13,6 +13,7 @@ from ypomoni.core.balance.limits import carries, meets
 from ypomoni.core.balance.search import Effort, Objective, Relaxing, after, coverage_ratio, find_moves
 from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.relaxing import best_balance, with_bank
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowKind
 from ypomoni.core.outage.case import Case
 
 ONLY_MOVES = Effort(relax_s=0)
@@ -61,11 +62,11 @@ def test_five_hundred_more_are_as_trying_every_placement(seed):
     compare_with_brute_force(seed)
 
 
-@pytest.mark.parametrize("seed", [*range(6), *(pytest.param(n, marks=pytest.mark.long) for n in range(2_000, 2_060))])
+@pytest.mark.parametrize("seed", [*range(10), *(pytest.param(n, marks=pytest.mark.long) for n in range(2_000, 2_060))])
 def test_the_linear_picture_excludes_nothing_that_holds(seed):
     """Supplies filled at random until nothing more holds, by the simulation, keep every linear limit: with frequent and staggered bursts,
-    powers and resistances, long and short hours, with and without alarm."""
-    plan = bursty_plan(seed)
+    powers and resistances, long and short hours, with and without alarm; lead, with and without a table of its own, LFP and lithium-ion."""
+    plan = with_other_banks(bursty_plan(seed), seed)
     search, draw = Search(plan, Objective.MOVES, Effort()), random.Random(seed)
     for s in range(len(plan.supplies)):
         for _ in range(4):
@@ -75,6 +76,25 @@ def test_the_linear_picture_excludes_nothing_that_holds(seed):
                 if keeps(search.firm_rows[s], more) and carries(Case(search.supplies[s], search.loads_on(s, more))):
                     units = more
             assert keeps(search.charge_rows[s], units), (s, units)
+
+
+def with_other_banks(plan, seed):
+    """Return a plan whose banks are of three chemistries, one of them refitted to a table with a reading on the way."""
+    rows = [(0.05, 20.0, 10.5, RowKind.END), (0.5, 1.75, 10.5, RowKind.END), (0.05, 10.0, 12.1, RowKind.READING)]
+
+    def other(bank, n):
+        kind = (seed + n) % 4
+        if kind == 1:
+            return replace(bank, chemistry_key="lifepo4", block_v=12.8)
+        if kind == 2:
+            return replace(bank, chemistry_key="li_ion", block_v=11.1)
+        if kind == 3:
+            own = tuple(DischargeRow(current_a=rate * bank.capacity_ah, run_h=h, end_v=v, kind=k) for rate, h, v, k in rows)
+            return replace(bank, table=DischargeTable(rows=own, block_c20_ah=bank.capacity_ah))
+        return bank
+
+    # A cut-off that each of them reaches.
+    return replace(plan, supplies=tuple(replace(s, bank=other(s.bank, n), cutoff_v=9.6) for n, s in enumerate(plan.supplies)))
 
 
 def keeps(rows, units):

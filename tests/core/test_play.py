@@ -11,7 +11,10 @@ from hypothesis import strategies as st
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.outage.play import Mark
-from ypomoni.core.outage.playing import Conditions, losses, low_battery_warning, play_supply
+from ypomoni.core.outage.playing import Conditions, losses, play_supply
+from ypomoni.core.outage.run import HORIZON_H
+from ypomoni.core.outage.walk import walk
+from ypomoni.core.outage.warning import low_battery_warning
 from ypomoni.core.outage.why import WhyCode, why_it_ends
 from ypomoni.core.things.batteries import build_pack
 
@@ -227,6 +230,47 @@ def test_loads_are_lost_in_the_order_of_what_they_need_with_their_cables():
     warning = low_battery_warning(case)
     assert warning.at_h + warning.standby_h == pytest.approx(played.end.t_h)
     assert 0 < warning.alarm_h <= warning.standby_h + 1e-6
+
+
+WARNED = {
+    "a steady current": ({}, [{"standby": {"current_a": 0.3}, "alarm": {"current_a": 1.2, "provenance": "measured"}}]),
+    "bursts that dip below it": ({}, [{"standby": {"current_a": 0.2}, "bursts": [{"current_a": 2.5, "duration_s": 10, "per_hour": 1}]}]),
+    "very many bursts": ({}, [{"standby": {"current_a": 0.05}, "bursts": [{"current_a": 1.2, "duration_s": 3, "per_hour": 60}]}]),
+    "a power": (
+        {},
+        [{"behaviour": "constant_power", "standby": {"current_a": 0.3}, "alarm": {"current_a": 1.5, "provenance": "measured"}}],
+    ),
+    "bursts in alarm only": (
+        {"bank": {"condition_ratio": 0.7}},
+        [{"standby": {"current_a": 0.3}, "bursts": [{"current_a": 2.0, "duration_s": 20, "per_hour": 6, "during": "alarm"}]}],
+    ),
+    "a cable": ({}, [{"min_v": 10.8, "standby": {"current_a": 0.25}, "cable": {"length_m": 30, "section_mm2": 0.5}}]),
+}
+
+
+@pytest.mark.parametrize("low_v", [11.0, 11.6, 12.4])
+@pytest.mark.parametrize("shape", WARNED)
+def test_the_warning_is_that_of_the_played_outage(shape, low_v):
+    """When it comes, how long it is to the end in standby, and in an alarm that starts with it, as an outage shows that is played to its end;
+    where many early bursts are played spread evenly, and none dips, as when every one of them is walked."""
+    supply, loads = WARNED[shape]
+    case = case_of({**supply, "low_battery_v": low_v}, loads)
+    played = play_supply(case, Conditions(), until_end=True)
+    warned = next((e for e in played.events if e.mark is Mark.WARNING), None)
+    if warned is None:
+        # A load at the end of its cable is lost first.
+        assert low_battery_warning(case) is None
+        return
+    run = case.run()
+    explicit = walk(run.pack, low_v, run.pack.start_u_ah, 0.0, run.standby.stretches(0.0, played.lasts_h), played.lasts_h)
+    assert low_battery_warning(case).at_h == pytest.approx(explicit.t_h, rel=2e-3, abs=1e-3)
+    if warned.t_h <= played.averaged_until_h:
+        return
+    alarm_end_h = play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H), until_end=True).lasts_h
+    found = low_battery_warning(case)
+    assert found.at_h == pytest.approx(warned.t_h, rel=2e-3, abs=1e-3)
+    assert found.at_h + found.standby_h == pytest.approx(played.lasts_h, rel=2e-3)
+    assert found.at_h + found.alarm_h == pytest.approx(alarm_end_h, rel=2e-3)
 
 
 def test_a_temperature_outside_the_tables_is_refused_at_any_hour():

@@ -22,8 +22,24 @@ READS = {
         (7.2, 0.5, 10.5),
         (4.25, 1, 10.5),
     ],
+    "Time\t1.75 V/cell\t1.80 V/cell\t1.85 V/cell\n30 min\t7.2\t6.9\t6.4\n1 h; 4.25 A; 4.1 A; 3.9 A": [
+        (7.2, 0.5, 10.5),
+        (6.9, 0.5, 10.8),
+        (6.4, 0.5, 11.1),
+        (4.25, 1, 10.5),
+        (4.1, 1, 10.8),
+        (3.9, 1, 11.1),
+    ],
+    "End V/cell; 1.75; 1.85\n5 h; 1.20; 1.13": [(1.2, 5, 10.5), (1.13, 5, 11.1)],
     "0.35 A 20 h": [(0.35, 20, 10.5)],
 }
+# What was shown before the end of a run.
+READINGS = (
+    "0.35 A; 10 h; 12.2 V on the way",
+    "350 mA, 600 min, 2.0333 V/cell on the way",
+    "reading: 0.35 A 10 h 12.2 V",
+    "12.2 V read after 10 h at 0.35 A",
+)
 
 
 @pytest.mark.parametrize("text", READS)
@@ -34,9 +50,21 @@ def test_tables_are_read_as_they_are_meant(text):
     assert [(r.current_a, r.run_h, r.end_v) for r in rows] == [pytest.approx(row) for row in READS[text]]
 
 
+@pytest.mark.parametrize("text", READINGS)
+def test_readings_on_the_way_are_told_from_ends(text):
+    """A row before, a reading, a row after: only the one that says so is a reading."""
+    rows, unread = read_discharge_text(f"0.35 A; 20 h; 10.5 V\n{text}\n1.2 A; 5 h; 10.5 V", 6, 10.5)
+    assert unread == []
+    assert [r.is_reading for r in rows] == [False, True, False]
+    assert (rows[1].current_a, rows[1].run_h, rows[1].end_v) == pytest.approx((0.35, 10, 12.2), rel=1e-4)
+
+
 @pytest.mark.parametrize(
     ("text", "line", "words"),
     [
+        ("0.35 A; 20 h; 10.5 V\n0.35 A; 10 h on the way", 2, "volts that were read on the way"),
+        ("1.75 V/cell 1.80 V/cell\n30 min 7.2", 2, "under 2 end voltages"),
+        ("1.75 V/cell 1.80 V/cell\n7.2 6.9", 2, "needs a time first"),
         ("0.35 A; 20 h; 10.5 V\n4.2; 1; 10.5", 2, "without a unit"),
         ("120 W; 15 min; 10.5 V", 1, "watts"),
         ("0.35 A; 0.4 A; 20 h", 1, "two figures of current"),
@@ -51,13 +79,14 @@ def test_what_cannot_be_read_says_why_with_its_line(text, line, words):
     assert [(u.line, words in u.message) for u in unread] == [(line, True)]
 
 
-@given(st.lists(st.tuples(st.floats(1e-4, 900), st.floats(1e-3, 9e4), st.floats(5.0, 14.0)), max_size=8))
+@given(st.lists(st.tuples(st.floats(1e-4, 900), st.floats(1e-3, 9e4), st.floats(5.0, 14.0), st.booleans()), max_size=8))
 def test_what_is_written_reads_back_the_same(rows):
-    """To nine digits and more."""
-    written = write_discharge_text([{"current_a": a, "run_h": h, "end_v": v} for a, h, v in rows])
+    """To nine digits and more, readings as readings."""
+    written = write_discharge_text([{"current_a": a, "run_h": h, "end_v": v, "kind": "reading" if r else "end"} for a, h, v, r in rows])
     found, unread = read_discharge_text(written, 6, 10.5)
     assert unread == []
-    assert [(r.current_a, r.run_h, r.end_v) for r in found] == [pytest.approx(row, rel=1e-9) for row in rows]
+    assert [(r.current_a, r.run_h, r.end_v) for r in found] == [pytest.approx(row[:3], rel=1e-9) for row in rows]
+    assert [r.is_reading for r in found] == [row[3] for row in rows]
 
 
 @given(st.text(max_size=200))

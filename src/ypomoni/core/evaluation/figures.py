@@ -11,10 +11,10 @@ from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_dc_cu
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.ending import EndFacts, cause_of_end
 from ypomoni.core.outage.ends import EndCause, Holdover
-from ypomoni.core.outage.playing import low_battery_warning
 from ypomoni.core.outage.recharge import charge_current_a, is_promised, recovery_beside, recovery_with
 from ypomoni.core.outage.run import HORIZON_H
 from ypomoni.core.outage.walk import walk
+from ypomoni.core.outage.warning import low_battery_warning
 from ypomoni.core.outage.why import named_bursts
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import explain_disagreement, size_by, size_by_all_methods

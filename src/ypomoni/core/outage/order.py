@@ -1,6 +1,7 @@
 """How the demand of an alarm compares with that of standby."""
 
 from enum import StrEnum
+from functools import lru_cache
 
 from ypomoni.core.outage.demand import Timeline
 
@@ -13,6 +14,8 @@ class Order(StrEnum):
     MIXED = "mixed"
 
 
+# Sizing asks the same of every bank it tries.
+@lru_cache(maxsize=64)
 def compare_demand(standby: Timeline, alarm: Timeline, lowest_v: float, highest_v: float) -> Order:
     """Return whether alarm draws at least, or at most, what standby draws at every instant, at any voltage in between. [V]
 

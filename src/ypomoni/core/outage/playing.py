@@ -7,7 +7,6 @@ from ypomoni.core.outage.case import Case, ThresholdOrigin
 from ypomoni.core.outage.demand import Floor, LoadCurrents, Timeline, contribution
 from ypomoni.core.outage.play import MOST_STRETCHES, DayCurve, Event, Mark, Played, Player, WatchedVoltage
 from ypomoni.core.outage.run import HORIZON_H
-from ypomoni.core.telling.results import LowBatteryWarning
 from ypomoni.core.things.batteries import Pack, build_pack
 
 # How much further than its charge would last at the mean current an outage is looked ahead.
@@ -168,30 +167,6 @@ def _fixed(mark: Mark, owner: str, limit_v: float, *, ends_equipment: bool = Fal
 
 def _floor_of(pair: tuple[Floor, ...]) -> Callable[[float, bool], float]:
     return lambda t, in_alarm: pair[1 if in_alarm else 0].floor_v(t)
-
-
-# Curves that meet the same run times differ so much in the time from a warning to the end (porous-electrode runs against published-style rows). [M]
-WARNING_RANGE_RATIOS = (0.6, 1.4)
-
-
-def low_battery_warning(case: Case) -> LowBatteryWarning | None:
-    """Return the time from the low-battery warning to the end, in standby and in an alarm that starts as it comes; None without one."""
-    if case.supply.low_battery_v is None or case.draws_nothing:
-        return None
-    played = play_supply(case, Conditions(), until_end=True)
-    warned = next((e for e in played.events if e.mark is Mark.WARNING), None)
-    if warned is None:
-        return None
-    end_h = played.lasts_h
-    alarm_end_h = play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H), until_end=True).lasts_h
-    low_ratio, high_ratio = (1.0, 1.0) if case.bank.tells_volts_on_the_way else WARNING_RANGE_RATIOS
-    return LowBatteryWarning(
-        at_h=warned.t_h,
-        standby_h=max(0.0, end_h - warned.t_h),
-        alarm_h=max(0.0, alarm_end_h - warned.t_h),
-        low_ratio=low_ratio,
-        high_ratio=high_ratio,
-    )
 
 
 def losses(played: Played) -> tuple[Event, ...]:

@@ -179,6 +179,15 @@ class HoldoverRun:
         """Say whether an alarm that starts at t is carried to its end."""
         return not self.alarm_stop(t).ended
 
+    def alarm_end_h(self, start: Stop) -> float:
+        """Return when an alarm ends that starts at a time and state of standby and goes on for ever. [h]"""
+        stop, length_h = start._replace(ended=False), max(self.alarm_h, 1.0)
+        while not stop.ended and stop.t_h < HORIZON_H:
+            until_h = min(stop.t_h + length_h, HORIZON_H)
+            stop = self._walk(self.alarm, stop.u_ah, stop.d_ah, self.alarm.window(stop.t_h, until_h), until_h)
+            length_h *= 2.0
+        return stop.t_h
+
     # -- holdover -----------------------------------------------------------------------------------------------------------------
 
     def holdover(self) -> Holdover:

@@ -51,7 +51,8 @@ def walk(
         Find the instant of the end; without it the start of the stretch is given, which is enough to know that it failed.
     """
     q, rb, gg, k, r1, lost = pack.capacity_ah, pack.resistance_ohm, pack.g, pack.k_per_h, pack.r1_h, pack.self_a
-    act, exchange = pack.activation_v, pack.exchange_a
+    # G is 1 + g·(1 − h)/h; written so it takes fewer operations.
+    g1, act, per_exchange = 1.0 - gg, pack.activation_v, 1.0 / pack.exchange_a
     heads, bases, slopes = pack.curve
     exp, asinh, sqrt = math.exp, math.asinh, math.sqrt
     h = 1.0 - (u + d) / q
@@ -68,8 +69,8 @@ def walk(
                 return Stop(t, u, d, True)
             if is_stale:
                 seg = bisect_right(heads, h) - 1
-                e, growth, is_stale = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h, False
-            if e - i * rb * growth - act * asinh(i * growth / exchange) < threshold_v:
+                e, growth, is_stale = bases[seg] + slopes[seg] * h, g1 + gg / h, False
+            if e - i * rb * growth - act * asinh(i * growth * per_exchange) < threshold_v:
                 return Stop(t, u, d, True)
             decay = exp(-k * dt)
             u1, d1 = u + (i + lost) * dt, d * decay + i * r1 * (1.0 - decay)
@@ -79,8 +80,8 @@ def walk(
                     seg -= 1
                 while h >= heads[seg + 1]:
                     seg += 1
-                e, growth = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h
-                if e - i * rb * growth - act * asinh(i * growth / exchange) >= threshold_v:
+                e, growth = bases[seg] + slopes[seg] * h, g1 + gg / h
+                if e - i * rb * growth - act * asinh(i * growth * per_exchange) >= threshold_v:
                     u, d = u1, d1
                     if trace is not None:
                         trace.append((end, u, d))
@@ -90,11 +91,12 @@ def walk(
         if h > 0.0:
             if is_stale:
                 seg = bisect_right(heads, h) - 1
-                e, growth, is_stale = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h, False
+                e, growth, is_stale = bases[seg] + slopes[seg] * h, g1 + gg / h, False
             # The activation loss is taken at the current of the last time the same was drawn, which has hardly moved since.
-            guess = drawn.get((i, p, s)) or terminal(pack, u, d, i, p, s)[0]
+            draw = i, p, s
+            guess = drawn.get(draw) or terminal(pack, u, d, i, p, s)[0]
             r = rb * growth
-            a, b = 1.0 + r * s, e - act * asinh(guess * growth / exchange) - r * i
+            a, b = 1.0 + r * s, e - act * asinh(guess * growth * per_exchange) - r * i
             root = b * b - 4.0 * a * r * p
             if root >= 0.0 and b > 0.0:
                 v = (b + sqrt(root)) / (2.0 * a)
@@ -107,9 +109,9 @@ def walk(
                         seg -= 1
                     while h1 >= heads[seg + 1]:
                         seg += 1
-                    growth1 = 1.0 + gg * (1.0 - h1) / h1
+                    growth1 = g1 + gg / h1
                     r = rb * growth1
-                    a, b = 1.0 + r * s, bases[seg] + slopes[seg] * h1 - act * asinh(i0 * growth1 / exchange) - r * i
+                    a, b = 1.0 + r * s, bases[seg] + slopes[seg] * h1 - act * asinh(i0 * growth1 * per_exchange) - r * i
                     root = b * b - 4.0 * a * r * p
                     if root >= 0.0 and b > 0.0:
                         v = (b + sqrt(root)) / (2.0 * a)
@@ -124,10 +126,10 @@ def walk(
                             h = 1.0 - (u + d) / q
                             # The head differs from h1 by half the change only, so it lies in the same segment or beside it.
                             if heads[seg] <= h < heads[seg + 1]:
-                                e, growth = bases[seg] + slopes[seg] * h, 1.0 + gg * (1.0 - h) / h
+                                e, growth = bases[seg] + slopes[seg] * h, g1 + gg / h
                             else:
                                 is_stale = True
-                            drawn[i, p, s] = i1
+                            drawn[draw] = i1
                             if trace is not None:
                                 trace.append((end, u, d))
                             continue

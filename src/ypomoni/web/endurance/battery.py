@@ -40,7 +40,7 @@ TIME_TICKS = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Mark:
+class RowMark:
     """One row of the table in a chart. In pixels; ``title`` says it in words."""
 
     x: float
@@ -57,7 +57,7 @@ class RunChart:
     width: float
     height: float
     line: str
-    points: tuple[Mark, ...]
+    points: tuple[RowMark, ...]
     x_ticks: tuple[tuple[float, str], ...]
     y_ticks: tuple[tuple[float, str], ...]
     left: float
@@ -75,7 +75,7 @@ class VoltsChart:
     width: float
     height: float
     curves: tuple[tuple[str, str, float, float], ...]
-    points: tuple[Mark, ...]
+    points: tuple[RowMark, ...]
     x_ticks: tuple[tuple[float, str], ...]
     y_ticks: tuple[tuple[float, str], ...]
     levels: tuple[tuple[float, str], ...]
@@ -228,7 +228,7 @@ def _run_chart(bank: Bank, block_cells: int, fit: TableFit | None) -> RunChart |
         height=CHART_HEIGHT,
         line=" ".join(f"{x(a)},{y(h)}" for a, h in line),
         points=tuple(
-            Mark(x=x(r.row.current_a), y=y(r.row.run_h), is_suspect=r.is_suspect, is_reading=False, title=_title(r)) for r in ends
+            RowMark(x=x(r.row.current_a), y=y(r.row.run_h), is_suspect=r.is_suspect, is_reading=False, title=_title(r)) for r in ends
         ),
         x_ticks=tuple((x(a), say_amps(a)) for a in _ticks(low, high)),
         y_ticks=tuple((y(h), words) for h, words in TIME_TICKS if SHORTEST_H <= h <= LONGEST_H),
@@ -273,7 +273,7 @@ def _volts_chart(case: Case, block_cells: int, fit: TableFit | None) -> VoltsCha
         height=CHART_HEIGHT,
         curves=tuple(curves),
         points=tuple(
-            Mark(x=x(r.row.run_h), y=y(r.row.end_v), is_suspect=r.is_suspect, is_reading=r.row.kind is RowKind.READING, title=_title(r))
+            RowMark(x=x(r.row.run_h), y=y(r.row.end_v), is_suspect=r.is_suspect, is_reading=r.row.kind is RowKind.READING, title=_title(r))
             for r in near
         ),
         x_ticks=tuple((x(h), words) for h, words in TIME_TICKS if low <= math.log10(h) <= high),
