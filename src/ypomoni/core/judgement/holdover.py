@@ -184,7 +184,7 @@ def _warning_short(facts: Facts) -> Iterator[Finding]:
     shortest_h = min(warning.standby_h, warning.alarm_h)
     if warning.low_ratio * shortest_h >= response_h:
         return
-    state = "in alarm" if warning.alarm_h < warning.standby_h else "in standby"
+    state = "in alarm" if warning.alarm_h < warning.standby_h * (1 - 1e-6) else "in standby"
     is_short = shortest_h < response_h
     lasts = say_range(warning.low_ratio * shortest_h, warning.high_ratio * shortest_h, must_h=response_h)
     yield Finding(
