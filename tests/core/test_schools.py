@@ -247,6 +247,32 @@ def test_a_fitted_curve_never_rises_towards_empty_and_says_what_its_rows_cannot_
         fit_table(DischargeTable(rows=(rows[0], replace(rows[0], end_v=13.6)), block_c20_ah=7.0), lead, 6)
 
 
+@settings(max_examples=60, deadline=None)
+@given(
+    key=st.sampled_from(sorted(CHEMISTRIES)),
+    rows=st.lists(
+        st.tuples(st.floats(1e-6, 1e3), st.floats(1e-6, 1e5), st.floats(0.01, 1.02), st.sampled_from(list(RowKind))), min_size=2, max_size=9
+    ),
+    c20_ah=st.floats(0.01, 1000.0),
+)
+def test_any_rows_give_a_finite_cell_or_a_reason(key, rows, c20_ah):
+    """Rows of no battery at all too, for every chemistry: finite figures, a curve that rises towards full, residuals that can be shown."""
+    chemistry = CHEMISTRIES[key]
+    full_v = chemistry.ocv_rows[-1][1]
+    table = DischargeTable(
+        rows=tuple(DischargeRow(current_a=a, run_h=h, end_v=v * full_v, kind=k) for a, h, v, k in rows), block_c20_ah=c20_ah
+    )
+    try:
+        fit = fit_table(table, chemistry, 1)
+    except QuantityError as error:
+        assert str(error)
+        return
+    cell = fit.cell
+    assert all(0 < x < math.inf for x in (cell.capacity_over_c20_ratio, cell.resistance_ohm_ah, cell.g, cell.k_per_h, cell.r1_h))
+    assert [v for _, v in cell.ocv_rows] == sorted(v for _, v in cell.ocv_rows)
+    assert all(math.isfinite(r.error_ratio) and math.isfinite(r.error_v) for r in fit.rows)
+
+
 def test_a_table_of_one_rate_narrows_the_band_at_that_rate_only():
     """Two rows at 0.85 A: a supply that draws 0.8 A knows its capacity to ±3 %, one that draws 0.3 A to ±10 % still."""
     rows = [{"current_a": 0.85, "run_h": 20, "end_v": 10.5}, {"current_a": 0.85, "run_h": 10, "end_v": 12.3, "kind": "reading"}]

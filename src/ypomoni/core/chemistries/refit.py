@@ -26,10 +26,11 @@ ROBUST_SCALE = 3.0
 # The valley in k has more than one floor, so it is entered from three sides.
 STARTS_OF_K = (1.0, 0.25, 4.0)
 MOST_STEPS = 80
-SMALL_GAIN_RATIO = 1e-9
+SMALL_GAIN_RATIO = 1e-7
 MOST_SPREADS, MOST_TIMES_AS_LARGE = 5.0, 1000.0
 LEAST_HEAD = 1e-9
-BISECTIONS_COUNT = 50
+# Halved until the slope of one straight piece leads home.
+BISECTIONS_COUNT, NEWTON_COUNT = 14, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +61,9 @@ class Shape:
         self.heads = np.array(sorted({*own, *anchors}))
         self.volts = np.array([interpolate(chemistry.ocv_rows, h) for h in self.heads])
         # How much each shift lifts each head: a tent at its anchor, level beyond the first and the last. shape (heads, anchors)
-        self.tents = np.array([[np.interp(h, anchors, row) for row in np.eye(len(anchors))] for h in self.heads]).reshape(-1, len(anchors))
+        self.tents = np.array([[np.interp(h, anchors, row) for row in np.eye(len(anchors))] for h in self.heads]).reshape(
+            len(self.heads), len(anchors)
+        )
 
     def cell(self, x: Array) -> CellModel:
         """Return the cell at a point."""
@@ -117,7 +120,11 @@ class Shape:
             t = 0.5 * (low + high)
             below = self._volts(x, rates, t) < end_v
             high, low = np.where(below, t, high), np.where(below, low, t)
-        return np.maximum(0.5 * (low + high), 1e-9)
+        t = 0.5 * (low + high)
+        for _ in range(NEWTON_COUNT):
+            v, by_t, _ = self.evaluate(x, rates, t)
+            t = np.clip(t - (v - end_v) / np.minimum(by_t, -1e-12), low, high)
+        return np.maximum(t, 1e-9)
 
     def _volts(self, x: Array, rates: Array, t: Array) -> Array:
         c = self.chemistry
