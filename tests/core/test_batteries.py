@@ -19,9 +19,9 @@ def published_rows():
 
 
 @pytest.mark.parametrize(("run_h", "current_a"), published_rows())
-def test_agm_meets_the_published_rows_within_3_percent(run_h, current_a):
-    """From five minutes to twenty hours."""
-    assert constant_current_run_h(cell_of(AGM), 7.0, current_a, 1.75) == pytest.approx(run_h, rel=0.03)
+def test_agm_meets_the_published_rows_within_2_percent(run_h, current_a):
+    """From five minutes to twenty hours; the twenty hours themselves, which every plate states, within 1 %."""
+    assert constant_current_run_h(cell_of(AGM), 7.0, current_a, 1.75) == pytest.approx(run_h, rel=0.01 if run_h == 20 else 0.02)
 
 
 @pytest.mark.parametrize(
