@@ -337,15 +337,16 @@ def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_al
     averaged
         Spread every burst evenly over time: only for comparison, since it hides the burst that trips a cut-off.
     """
-    base = Draw(own_current_a, 0.0, 0.0)
+    # A thousand samples are built this way, so the sum is kept in plain numbers.
+    i, p, s = own_current_a, 0.0, 0.0
     trains: list[_Train] = []
     floors: list[Floor] = []
     for currents in loads:
         draw, found = contribution(currents, in_alarm=in_alarm, averaged=averaged)
-        base = base.plus(draw)
+        i, p, s = i + draw[0], p + draw[1], s + draw[2]
         trains += found
         floors += floors_of(currents, draw, found)
-    return Timeline(base, tuple(trains), tuple(floors))
+    return Timeline(Draw(i, p, s), tuple(trains), tuple(floors))
 
 
 def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:
@@ -360,8 +361,11 @@ def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = Fal
     """Return what one load adds to a supply's demand: a constant draw, and its trains of bursts."""
     if averaged:
         return mean_draw(currents, in_alarm=in_alarm), ()
+    rest = rest_draw(currents, in_alarm=in_alarm)
+    if not currents.load.bursts:
+        return rest, ()
     constant_a, trains = _trains_of(currents, in_alarm=in_alarm)
-    return rest_draw(currents, in_alarm=in_alarm).plus(currents.load.draw_per_amp.times(constant_a)), tuple(trains)
+    return rest.plus(currents.load.draw_per_amp.times(constant_a)), tuple(trains)
 
 
 def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_Train]]:

@@ -18,7 +18,7 @@ from ypomoni.core.outage.walk import CURRENT_CHANGE_RATIO, NEAR_V, SHORTEST_STEP
 from ypomoni.core.things.batteries import Pack
 
 Array = np.ndarray
-CROSSING_COUNT = 44
+CROSSING_COUNT = 26
 
 
 SEEK_COUNT = 40
@@ -28,7 +28,7 @@ MOST_ROUNDS = 12
 # A sampled holdover is found to a quarter of a second. [h]
 FOUND_TO_H = 0.25 / 3600.0
 # The ripple of averaged bursts fades by e to this before the explicit walk counts.
-FADED = 3.0
+FADED = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,10 +214,14 @@ class Batch:
         drawn = self._drawn[id(pattern)]
         guess = drawn[own, index]
         i0, v0 = self.terminal(own, u, d, draw, None if np.isnan(guess).any() else guess)
-        i1, v1 = self.terminal(own, *self.relax(own, u, d, i0, dt), draw, i0)
-        mean = np.where(np.isneginf(v1), i0, 0.5 * (i0 + i1))
-        u1, d1 = self.relax(own, u, d, mean, dt)
-        change = np.where(np.isneginf(v1), 1.0, np.abs(i1 - i0) / np.where(i0 > 0, i0, 1.0))
+        u1, d1 = self.relax(own, u, d, i0, dt)
+        i1, v1 = self.terminal(own, u1, d1, draw, i0)
+        collapsed = np.isneginf(v1)
+        more = np.where(collapsed, 0.0, 0.5 * (i1 - i0))
+        mean = i0 + more
+        # The state moves in proportion to the current, so the step is not taken again for the mean.
+        u1, d1 = u1 + more * dt, d1 - more * self.r1 * np.expm1(-self.k * dt)
+        change = np.where(collapsed, 1.0, 2.0 * np.abs(more) / np.where(i0 > 0, i0, 1.0))
         accepted = (change <= CURRENT_CHANGE_RATIO) | (dt <= SHORTEST_STEP_H) | (v0 < limit)
         # The voltage so far is that of the first current. Far from the end it does not matter at which current it was looked at.
         close = np.flatnonzero(accepted & (v1 < limit + NEAR_V))
@@ -232,7 +236,7 @@ class Batch:
         low, high = np.zeros(len(who)), dt.copy()
         for _ in range(CROSSING_COUNT):
             middle = 0.5 * (low + high)
-            below = self.terminal(who, *self.relax(who, u, d, mean, middle), draw)[1] < limit
+            below = self.terminal(who, *self.relax(who, u, d, mean, middle), draw, mean)[1] < limit
             high, low = np.where(below, middle, high), np.where(below, low, middle)
         return low
 
