@@ -79,6 +79,22 @@ def test_nobody_who_is_short_is_told_to_fit_a_smaller_battery():
     assert bank.capacity_ah * bank.parallel > 12
 
 
+def test_a_worn_bank_is_renewed_and_not_called_too_small():
+    """A worn 24 Ah carries less than it must, a new 12 Ah would do: renewing is told, fitting a smaller one is not."""
+    result = evaluate({"bank": {"capacity_ah": 24, "condition_ratio": 0.3}}, [{}], {"recharge_h": None})
+    (way_out,) = [f.way_out for f in result.findings if f.code == "holdover_below_requirement"]
+    assert way_out.startswith("A new 12 V 12 Ah is large enough, so renew the battery.")
+
+
+def test_where_no_bank_is_recommended_none_is_offered_on_paper():
+    """The charger could not bring the next size back in time: what is said on paper only names no battery to fit, nor why there is none."""
+    supply = {"bank": {"capacity_ah": 17, "condition_ratio": 0.9}, "supply_current_a": 1.2, "charge_limit_a": 0.85}
+    result = evaluate(supply, [{}], {"standby_h": 46, "recharge_h": 20})
+    assert result.recommended_bank is None
+    (way_out,) = [f.way_out for f in result.findings if f.code == "meets_on_paper_only"]
+    assert "24 Ah" not in way_out
+
+
 def test_both_ends_move_the_alarm_too():
     """The good end has the least alarm current, the bad end the greatest, each by the data sheet's 15 %."""
     case = case_of(loads=[SIREN])
