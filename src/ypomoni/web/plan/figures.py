@@ -24,7 +24,7 @@ SYMBOLS = {
     "Vend": "V_end",
     "ix": "i_x",
     "bc": "b_cell",
-    "e0": "i_x/C20",
+    "e0": "j_x",
 }
 
 
