@@ -9,16 +9,26 @@ from typing import Any
 import psycopg
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.errors import NotFound, Refused, StaleEdit, Unreadable
 from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site
 from ypomoni.records.field import Row, blank_row
 from ypomoni.records.kept import RECORDS
+from ypomoni.records.library import InstrumentRow, StockRow
+from ypomoni.records.nesting import part_of_row
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES, ORGANISATION_WIDE, PLAN, SITE
 
+EMPTY_SITE: dict[str, Any] = {
+    "format": "ypomoni-site",
+    "version": 1,
+    "site": {"name": "shared", "typical_degc": 20, "min_degc": 20},
+    "requirements": [],
+    "plans": [],
+}
+SHARED_PARTS: dict[str, tuple[type, str]] = {"instrument": (InstrumentRow, "instruments"), "stock": (StockRow, "stock")}
 _TWICE = ("name", "was added by somebody else at the same moment: save again.")
 CONSTRAINTS = {
     "site_temperatures": ("min_degc", "the lowest temperature must not be above the typical one, nor the highest below it."),
@@ -81,6 +91,8 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
         rows.append(row)
     with _translated():
         made = aggregate.add_many(connection, rows)
+    if name in ORGANISATION_WIDE and made:
+        check_shared(connection, actor, name, made[0])
     site_id = None if name in ORGANISATION_WIDE or not made else check_whole(connection, actor, name, made[0])[0].site["id"]
     _log_many(connection, actor, "create", name, site_id, [(None, row) for row in made])
     return made
@@ -128,6 +140,8 @@ def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:
         last = (change["aggregate"], _take_back(connection, actor, change))
     if last and last[0] not in ORGANISATION_WIDE:
         check_whole(connection, actor, *last)
+    elif last:
+        check_shared(connection, actor, *last)
     return len(changes)
 
 
@@ -190,6 +204,7 @@ def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: i
     row = find(connection, actor, name, aggregate_id)
     refuse_stale(connection, actor, name, row, version)
     changed = AGGREGATES[name].change(connection, {**row, **changes})
+    check_shared(connection, actor, name, changed)
     log_change(connection, actor, "edit", name, changed, None, row, changed)
     return changed
 
@@ -215,6 +230,7 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
     if row["removed_at"] is None:
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
+    check_shared(connection, actor, name, back)
     site_id = None if name in ORGANISATION_WIDE else check_whole(connection, actor, name, back)[0].site["id"]
     log_change(connection, actor, "restore", name, back, site_id, None, back)
     return back
@@ -253,8 +269,29 @@ def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tu
 
 
 def read_document(tree: SiteTree) -> SiteFile:
-    """Return the site file of a tree that was checked when it was saved."""
-    return read_site(tree.document(), stored=True)
+    """Return the site file of a tree that was checked when it was saved, or raise `Unreadable`: what is stored is never trusted to be whole."""
+    try:
+        return read_site(tree.document(), stored=True)
+    except DocumentFaults as error:
+        raise Unreadable(tree.site, error.faults) from error
+
+
+def check_shared(connection: Connection, actor: Actor, name: str, row: Row | None = None) -> None:
+    """Raise `Refused` where an organisation's own things of a kind could not go out with a site: a field of this one, or too many of them.
+
+    Every site of the organisation holds them, so one that breaks the limits would take every page along.
+    """
+    if name not in SHARED_PARTS:
+        return
+    rows = [r for r in ORGANISATION_WIDE[name].every(connection, actor.organisation_id) if r["removed_at"] is None]
+    record, listed = SHARED_PARTS[name]
+    document = {**EMPTY_SITE, listed: [part_of_row(record, r) for r in rows]}
+    try:
+        read_site(document)
+    except DocumentFaults as error:
+        own = next((f"{listed}[{n}]" for n, r in enumerate(rows) if row is not None and r["id"] == row["id"]), None)
+        faults = [Fault(f.path[len(own) :].lstrip("."), f.message) if own and f.path.startswith(own) else f for f in error.faults]
+        raise Refused(faults) from error
 
 
 def fresh_key(name: str, taken: set[str]) -> str:

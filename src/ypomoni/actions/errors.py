@@ -4,6 +4,7 @@ ActionError
 ├── NotFound        there is no such thing in this organisation
 ├── StaleEdit       somebody changed it since it was read; carries what it is now
 ├── Refused         what was entered cannot be; carries every fault with its field
+├── Unreadable      a stored site cannot be read; carries the site and what is wrong with it
 └── SignInRefused   address and password do not go together
 """
 
@@ -37,6 +38,15 @@ class Refused(ActionError):  # noqa: N818 - as above
 
     def __init__(self, faults: Sequence[Fault]) -> None:
         super().__init__("; ".join(f"{f.path}: {f.message}" for f in faults))
+        self.faults = tuple(faults)
+
+
+class Unreadable(ActionError):  # noqa: N818 - as above
+    """Raised when a stored site cannot be read as a site file: its row, and every fault."""
+
+    def __init__(self, site: Any, faults: Sequence[Fault]) -> None:
+        super().__init__("; ".join(f"{f.path}: {f.message}" for f in faults))
+        self.site = site
         self.faults = tuple(faults)
 
 

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+import logging
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator
@@ -9,9 +10,9 @@ from contextlib import contextmanager
 from importlib import resources
 from typing import Any
 
-from ypomoni.core.evaluation.evaluate import evaluate_supply, summarise_plan
+from ypomoni.core.evaluation.evaluate import evaluate_supply, failed_supply, summarise_plan
 from ypomoni.core.telling.results import PlanResult, SupplyResult
-from ypomoni.core.things.supplies import Plan
+from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import SiteFile
@@ -35,6 +36,7 @@ def _engine_version() -> str:
 
 ENGINE_VERSION = _engine_version()
 MOST_KEPT = 1_024
+log = logging.getLogger("ypomoni")
 
 
 class _Kept:
@@ -96,14 +98,23 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
                 _kept.keep(organisation_id, digest, result)
             elif result is None:
                 with _kept.alone(organisation_id, digest) as found_meanwhile:
-                    result = found_meanwhile or evaluate_supply(core, supply)
-                    if found_meanwhile is None:
+                    result, is_good = (found_meanwhile, True) if found_meanwhile else _computed(core, supply)
+                    if found_meanwhile is None and is_good:
                         insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
                         _kept.keep(organisation_id, digest, result)
             kept[digest] = result
             results.append(result)
         found.append(summarise_plan(core, tuple(results)))
     return found
+
+
+def _computed(plan: Plan, supply: Supply) -> tuple[SupplyResult, bool]:
+    """Return a supply's result, and whether its calculation went through; one that fails is named, noted and never kept."""
+    try:
+        return evaluate_supply(plan, supply), True
+    except Exception:
+        log.exception("the calculation of supply %r failed", supply.key)
+        return failed_supply(supply), False
 
 
 def missing_count(connection: Connection, organisation_id: int, site_file: SiteFile, plan_key: str) -> int:

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import fresh_key, remove
+from ypomoni.actions.edit import check_shared, fresh_key, remove
 from ypomoni.actions.lists import sites_of
 from ypomoni.actions.site_tree import columns_of_requirement
 from ypomoni.documents.site_model import SiteFile
@@ -45,6 +45,7 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
         names = {"key": f"{part['place']}-{part['supply']}", "name": f"{part['place']} to {part['supply']}", "supply_key": part["supply"]}
         _add(connection, actor, "run", {**row_of_part(RunRow, part), **names, "site_id": site["id"], "place_id": place_ids[part["place"]]})
     instrument_ids = bring_instruments(connection, actor, document["instruments"])
+    check_shared(connection, actor, "instrument")
     owners = PlanOwners(requirement_ids=requirement_ids, place_ids=place_ids, instrument_ids=instrument_ids)
     for plan_part in document["plans"]:
         add_plan(connection, actor, site["id"], plan_part, owners)

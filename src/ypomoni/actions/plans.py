@@ -1,7 +1,7 @@
 """Plans of a site: one is cloned into a proposal, or into what was left."""
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import find, fresh_key, read_document, read_tree, taken_keys
+from ypomoni.actions.edit import check_whole, find, fresh_key, read_document, read_tree, taken_keys
 from ypomoni.actions.import_site import PlanOwners, add_plan
 from ypomoni.core.things.supplies import Stage
 from ypomoni.records.field import Row
@@ -31,6 +31,7 @@ def clone_plan(connection: Connection, actor: Actor, plan_id: int, stage: Stage 
     supplies = [{**s, "totals": []} for s in part["supplies"]]
     unread = {**part, "supplies": supplies, "points": [], "readings": []}
     plan = add_plan(connection, actor, row["site_id"], {**unread, "key": key, "name": name, "stage": stage.value}, owners)
+    check_whole(connection, actor, "plan", plan)
     insert_change(
         connection,
         organisation_id=actor.organisation_id,

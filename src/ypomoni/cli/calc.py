@@ -7,7 +7,7 @@ from typing import NoReturn
 
 import click
 
-from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.evaluation.evaluate import evaluate_supply, failed_supply, summarise_plan
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
@@ -39,11 +39,23 @@ def calc(file: Path, *, as_json: bool, survival: bool) -> None:
         site = to_core(read_site_text(read_file(file)))
     except DocumentFaults as error:
         refuse(error, as_json=as_json)
-    results = [evaluate_plan(plan) for plan in site.plans]
+    results = [_evaluated(plan) for plan in site.plans]
     if as_json:
         click.echo(write_plans([(r, _curves(plan, r) if survival else {}) for plan, r in zip(site.plans, results, strict=True)]))
     else:
         click.echo("\n\n".join(_table(r) for r in results))
+
+
+def _evaluated(plan: Plan) -> PlanResult:
+    """Return a plan's results; a supply whose calculation fails is unknown, and what failed goes to the error output."""
+    found: list[SupplyResult] = []
+    for supply in plan.supplies:
+        try:
+            found.append(evaluate_supply(plan, supply))
+        except Exception as error:
+            click.echo(f"{supply.key}: the calculation failed ({type(error).__name__}: {error}).", err=True)
+            found.append(failed_supply(supply))
+    return summarise_plan(plan, tuple(found))
 
 
 def _curves(plan: Plan, result: PlanResult) -> dict[str, SurvivalCurve]:

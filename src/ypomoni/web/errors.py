@@ -7,7 +7,7 @@ from flask import Flask, g, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
 
-from ypomoni.actions.errors import NotFound
+from ypomoni.actions.errors import NotFound, Refused, Unreadable
 from ypomoni.storage.errors import DatabaseAway
 from ypomoni.web.security import wants_json
 
@@ -19,10 +19,14 @@ WORDS = {
     404: ("There is nothing here", "It may have been removed, or it belongs to somebody else."),
     405: ("That request was not understood", "Go back and try again."),
     413: ("That is too large", "A site file has at most 6 MB."),
+    409: ("This site cannot be read", "Its export still has everything. Your other sites are not touched."),
+    422: ("That cannot be saved", "Go back, change it, and try again."),
     429: ("Too many tries", "Wait a minute, then try again."),
     503: ("The database is away", "Nothing was saved just now. It is usually back within a minute."),
     500: ("Something went wrong on our side", "It has been noted. Nothing was saved."),
 }
+# So many faults are told at once; whoever mends these sees the next.
+MOST_FAULTS = 20
 log = logging.getLogger("ypomoni")
 
 
@@ -36,6 +40,17 @@ def init_app(app: Flask) -> None:
     @app.errorhandler(DatabaseAway)
     def _away(_: DatabaseAway) -> Any:
         return answer(503)
+
+    @app.errorhandler(Refused)
+    def _refused(refused: Refused) -> Any:
+        return answer(422, " ".join(f.message for f in refused.faults[:MOST_FAULTS]))
+
+    @app.errorhandler(Unreadable)
+    def _unreadable(broken: Unreadable) -> Any:
+        log.error("site %s cannot be read: %s", broken.site["id"], broken)
+        if wants_json():
+            return answer(409)
+        return render_template("sites/unreadable.html", site=broken.site, faults=broken.faults[:MOST_FAULTS]), 409
 
     @app.errorhandler(CSRFError)
     def _csrf(_: CSRFError) -> Any:

@@ -22,7 +22,7 @@ from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of
-from ypomoni.core.telling.results import Band, PlanResult, SupplyResult
+from ypomoni.core.telling.results import Band, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import say_hours, say_required_h
 from ypomoni.core.things.supplies import Plan, Supply
 
@@ -33,6 +33,34 @@ CLEAR_RATIOS = (0.85, 1.15)
 def evaluate_plan(plan: Plan) -> PlanResult:
     """Return the results of every supply of a plan and of the plan as a whole."""
     return summarise_plan(plan, tuple(evaluate_supply(plan, s) for s in plan.supplies))
+
+
+def failed_supply(supply: Supply) -> SupplyResult:
+    """Return the result of a supply whose calculation failed: whether it holds is not known, and that is said."""
+    requirement = supply.requirement
+    finding = Finding(
+        code="calculation_failed",
+        severity=Severity.RISK,
+        evidence=f"The figures of {supply.name} could not be computed: something entered for it is more than the calculation bears. "
+        "Whether it holds, and whether it can hurt somebody, is not known.",
+        source="a fault of this product; it has been noted",
+        way_out="Look for a figure that cannot be right, most of all among bursts, currents and the discharge table, and change it.",
+    )
+    return SupplyResult(
+        key=supply.key,
+        name=supply.name,
+        kind=supply.kind.value,
+        requirement_name=requirement.name,
+        standby_h=requirement.standby_h,
+        alarm_min=requirement.alarm_min,
+        recharge_h=requirement.recharge_h,
+        recharge_to_ratio=requirement.recharge_to_ratio,
+        limited_by=LimitedBy.NOT_MODELLED_YET,
+        verdict=Verdict.UNKNOWN,
+        findings=(finding,),
+        no_bank_reason="No hours can be computed, so no battery can be named.",
+        not_checked=("anything: its calculation failed",),
+    )
 
 
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:

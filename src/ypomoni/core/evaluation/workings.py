@@ -341,7 +341,11 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
                 symbol="bc", meaning="activation voltage of a cell", value=cell.activation_v, unit="V", provenance=chemistry.source
             ),
             WorkingInput(
-                symbol="e0", meaning="exchange current per ampere-hour of C20", value=cell.exchange_per_h, unit="A/Ah", provenance=chemistry.source
+                symbol="e0",
+                meaning="exchange current per ampere-hour of C20",
+                value=cell.exchange_per_h,
+                unit="A/Ah",
+                provenance=chemistry.source,
             ),
         ]
         steps += [

@@ -1,18 +1,20 @@
 """The sites of an organisation: each with its strip and verdict; import and export."""
 
+import json
 import re
 from typing import Any
 
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
 
 from ypomoni.actions.edit import read_document, read_tree
+from ypomoni.actions.errors import Refused, Unreadable
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.actions.lists import sites_of
 from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.documents.faults import DocumentFaults, Fault
-from ypomoni.documents.site_file import read_site_text, write_site
+from ypomoni.documents.site_file import SiteFile, read_site_text, write_site
 from ypomoni.web.plan.answer import build_answer
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import signed_in
@@ -26,14 +28,22 @@ blueprint = Blueprint("sites", __name__, template_folder="templates")
 def index() -> Any:
     """Show every site, the worst first."""
     trees = read_trees(g.connection, g.actor.organisation_id, sites_of(g.connection, g.actor))
-    shown = [(tree, shown_plan(tree)) for tree in trees]
-    results = evaluate(g.connection, g.actor.organisation_id, [(read_document(t), p["key"]) for t, p in shown if p])
-    rows: list[dict[str, Any]] = []
-    for (tree, plan), result in zip([s for s in shown if s[1]], results, strict=True):
-        rows.append(_row(tree, plan, result))
+    shown: list[tuple[SiteTree, Any, SiteFile]] = []
+    broken: list[Unreadable] = []
+    for tree in trees:
+        plan = shown_plan(tree)
+        if plan is None:
+            continue
+        try:
+            shown.append((tree, plan, read_document(tree)))
+        except Unreadable as error:
+            # One site that cannot be read is told as such, and takes no other along.
+            broken.append(error)
+    results = evaluate(g.connection, g.actor.organisation_id, [(site_file, plan["key"]) for _, plan, site_file in shown])
+    rows = [_row(tree, plan, result) for (tree, plan, _), result in zip(shown, results, strict=True)]
     order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
     rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
-    return render_template("sites/index.html", rows=rows, removed=sites_of(g.connection, g.actor, removed=True))
+    return render_template("sites/index.html", rows=rows, broken=broken, removed=sites_of(g.connection, g.actor, removed=True))
 
 
 def shown_plan(tree: SiteTree) -> Any:
@@ -60,7 +70,12 @@ def export(site_id: int) -> Any:
     tree = read_tree(g.connection, g.actor, site_id)
     name = re.sub(r"[^A-Za-z0-9]+", "-", tree.site["name"]).strip("-") or "site"
     headers = {"Content-Disposition": f'attachment; filename="{name}.ypomoni.json"'}
-    return Response(write_site(read_document(tree)), mimetype="application/json", headers=headers)
+    try:
+        text = write_site(read_document(tree))
+    except Unreadable:
+        # What cannot be read is nobody's to keep back: it goes out as it is stored.
+        text = json.dumps(tree.document(), indent=1, ensure_ascii=False, default=str)
+    return Response(text, mimetype="application/json", headers=headers)
 
 
 @blueprint.route("/import", methods=["GET", "POST"])
@@ -83,5 +98,9 @@ def bring_in() -> Any:
     replacing = next((s for s in same if choice == f"replace-{s['id']}"), None)
     if same and replacing is None and choice != "add":
         return render_template("sites/import.html", faults=[], text=write_site(site_file), same=same, name=site_file.site.name), 409
-    site = import_site(g.connection, g.actor, site_file, replacing=replacing)
+    try:
+        with g.connection.transaction():
+            site = import_site(g.connection, g.actor, site_file, replacing=replacing)
+    except Refused as refused:
+        return render_template("sites/import.html", faults=refused.faults, text=write_site(site_file), same=[]), 422
     return redirect(url_for("plan.show", site_id=site["id"]))

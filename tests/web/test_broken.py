@@ -1,0 +1,88 @@
+"""What is stored, and what cannot be computed, never takes another page along: told as such, with its export and its removal."""
+
+import json
+
+import psycopg
+import pytest
+from builders import INSTRUMENT, document
+from web.client import Client, rows
+
+from ypomoni.actions import evaluate as evaluating
+
+
+@pytest.fixture
+def client(app):
+    return Client(app)
+
+
+@pytest.fixture
+def archive(conninfo):
+    return rows(conninfo, "SELECT id, version FROM site WHERE name LIKE 'Brackwater%%'")[0]
+
+
+def change(conninfo, statement, *values):
+    """Change what is stored behind the application's back."""
+    with psycopg.connect(conninfo) as connection:
+        connection.execute(statement, values)
+
+
+def test_a_site_that_cannot_be_read_is_told_in_the_list_exported_and_removed(client, archive, conninfo):
+    """A name longer than any form takes lies in the store: the other sites stay, this one says what is wrong on every page of its own."""
+    change(conninfo, "UPDATE load SET name = repeat('x', 900) WHERE id = (SELECT min(id) FROM load)")
+    listed = client.get("/")
+    assert listed.status_code == 200
+    assert "This site cannot be read, so nobody knows whether it holds." in listed.text
+    assert "at most 200 characters" in listed.text
+    assert listed.text.count('class="site-verdict"') == rows(conninfo, "SELECT count(*) AS n FROM site WHERE removed_at IS NULL")[0]["n"]
+    for page in ("", "/as-found", "/as-found/audit", "/as-found/balance", "/as-found/outage", "/as-found/battery", "/compare"):
+        answer = client.get(f"/sites/{archive['id']}{page}")
+        assert (answer.status_code, "cannot be read" in answer.text) == (409, True), page
+    exported = json.loads(client.get(f"/sites/{archive['id']}/export").text)
+    assert exported["site"]["name"].startswith("Brackwater")
+    assert client.post(f"/records/site/{archive['id']}/remove", {"version": archive["version"]}, script=False).status_code in (
+        200,
+        302,
+        303,
+    )
+    assert "cannot be read" not in client.get("/").text
+
+
+def test_a_calculation_that_fails_is_unknown_and_not_kept(client, archive, monkeypatch, caplog):
+    """One supply's breaks: its page says so, it is noted, and the next look computes it again."""
+    whole = evaluating.evaluate_supply
+
+    def breaks(plan, supply):
+        if supply.key == "bay-a":
+            raise OverflowError("a period too long")
+        return whole(plan, supply)
+
+    monkeypatch.setattr(evaluating, "ENGINE_VERSION", "another")
+    monkeypatch.setattr(evaluating, "evaluate_supply", breaks)
+    evaluating._kept._results.clear()
+    assert client.get("/").status_code == 200
+    page = client.get(f"/sites/{archive['id']}/as-found")
+    assert page.status_code == 200
+    assert "The figures of Bay A could not be computed" in page.text
+    assert "the calculation of supply 'bay-a' failed" in caplog.text
+    monkeypatch.setattr(evaluating, "evaluate_supply", whole)
+    assert "could not be computed" not in client.get(f"/sites/{archive['id']}/as-found").text
+
+
+def test_no_list_grows_beyond_what_can_be_read_again(client, archive, conninfo):
+    """A fifty-first plan and instruments brought in twice are refused in words, and change nothing."""
+    change(
+        conninfo,
+        "INSERT INTO plan (organisation_id, site_id, key, name, stage) "
+        "SELECT organisation_id, site_id, 'more-' || n, 'More ' || n, 'proposal' FROM plan, generate_series(1, 48) n WHERE site_id = %s AND key = 'as-found'",
+        archive["id"],
+    )
+    (plan,) = rows(conninfo, "SELECT id FROM plan WHERE site_id = %s AND key = 'as-found'", archive["id"])
+    refused = client.post(f"/plans/{plan['id']}/clone")
+    assert (refused.status_code, "at most 50" in refused.json["message"]) == (422, True)
+    assert rows(conninfo, "SELECT count(*) AS n FROM plan WHERE site_id = %s", archive["id"])[0]["n"] == 50
+    for n, status in ((1, 302), (2, 422)):
+        many = [{**INSTRUMENT, "key": f"m{n}-{m}", "name": f"Meter {n}-{m}"} for m in range(150)]
+        text = json.dumps(document(site={"name": f"Site {n}"}) | {"instruments": many})
+        assert client.post("/import", {"text": text}, script=False).status_code == status
+    assert rows(conninfo, "SELECT count(*) AS n FROM site WHERE name = 'Site 2'")[0]["n"] == 0
+    assert client.get("/").status_code == 200
