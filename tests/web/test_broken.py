@@ -1,5 +1,6 @@
 """What is stored, and what cannot be computed, never takes another page along: told as such, with its export and its removal."""
 
+import io
 import json
 
 import psycopg
@@ -66,6 +67,35 @@ def test_a_calculation_that_fails_is_unknown_and_not_kept(client, archive, monke
     assert "the calculation of supply 'bay-a' failed" in caplog.text
     monkeypatch.setattr(evaluating, "evaluate_supply", whole)
     assert "could not be computed" not in client.get(f"/sites/{archive['id']}/as-found").text
+
+
+def test_what_nobody_types_is_refused_and_never_breaks(client, archive, conninfo):
+    """NUL anywhere, numbers of 5,000 digits, a quantity of nothing: each a 4xx, none an answer of ours that went wrong."""
+    (plan,) = rows(conninfo, "SELECT id FROM plan WHERE site_id = %s AND key = 'as-found'", archive["id"])
+    (load,) = rows(conninfo, "SELECT id, version FROM load WHERE plan_id = %s AND removed_at IS NULL ORDER BY id LIMIT 1", plan["id"])
+    far = "9" * 5_000
+    bulk = f"/plans/{plan['id']}/loads/bulk"
+    picked = {"load": f"{load['id']}:{load['version']}"}
+    asked = [
+        client.post("/undo/a%00b"),
+        client.post(bulk, {**picked, "verb": "branch", "value": "a\0b"}),
+        client.post(bulk, {**picked, "verb": "supply_id", "value": far}),
+        client.cell(load, "name", "a\0b"),
+        client.cell(load, "quantity", far),
+        client.cell(load, "quantity", "2", version=far),
+        client.get(f"/plans/{plan['id']}/offers?piece={load['id']}:9:0"),
+        client.get(f"/sites/{archive['id']}/as-found?q=%00"),
+        client.post("/import", {"text": "{}", "a": "\0"}, script=False),
+        client.post(
+            f"/sites/{archive['id']}/as-found/bring-loads",
+            {"file": (io.BytesIO(b"sep=,"), "a.csv")},
+            script=False,
+            content_type="multipart/form-data",
+        ),
+        client.get("/sign-in?next=/%0d%0aX: y"),
+    ]
+    assert [a.status_code for a in asked if a.status_code >= 500] == []
+    assert [a.status_code for a in asked[:2]] == [400, 400]
 
 
 def test_no_list_grows_beyond_what_can_be_read_again(client, archive, conninfo):

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from openpyxl import Workbook, load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
 
 MOST_ROWS = 10_000
 MOST_COLUMNS = 60
 LONGEST_CELL = 500
 MOST_UNPACKED = 60 * 1024 * 1024
+# Where the separator is looked for: thirty lines of any table.
+FIRST_LOOK = 200_000
 SEPARATORS = (";", "\t", ",", "|")
 
 
@@ -46,7 +47,13 @@ def read_tables(data: bytes, file_name: str) -> list[Sheet]:
 
 def _decoded(data: bytes) -> str:
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16")
+        try:
+            text = data.decode("utf-16")
+        except UnicodeDecodeError as error:
+            raise TableError("This is no text: a .csv or .xlsx file is needed.") from error
+        if "\x00" in text:
+            raise TableError("This is no text: a .csv or .xlsx file is needed.")
+        return text
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -57,15 +64,18 @@ def _decoded(data: bytes) -> str:
 
 
 def _read_csv(text: str) -> list[list[str]]:
-    lines = [line for line in text.splitlines()[:30] if line.strip()]
-    if lines and lines[0].lower().startswith("sep=") and len(lines[0].strip()) == 5:
-        separator, text = lines[0].strip()[4], text.split("\n", 1)[1]
-    else:
-        separator = max(SEPARATORS, key=lambda s: (_evenness(lines, s), -SEPARATORS.index(s)))
+    lines = [line for line in text[:FIRST_LOOK].splitlines()[:30] if line.strip()]
     try:
-        return [row for row, _ in zip(csv.reader(io.StringIO(text), delimiter=separator), range(MOST_ROWS + 1), strict=False)]
-    except csv.Error as error:
+        if lines and lines[0].lower().startswith("sep=") and len(lines[0].strip()) == 5:
+            separator, text = lines[0].strip()[4], text.partition("\n")[2]
+        else:
+            separator = max(SEPARATORS, key=lambda s: (_evenness(lines, s), -SEPARATORS.index(s)))
+        rows = [row for row, _ in zip(csv.reader(io.StringIO(text), delimiter=separator), range(MOST_ROWS + 1), strict=False)]
+    except (csv.Error, ValueError, TypeError) as error:
         raise TableError(f"The file is no table: {error}.") from error
+    if not any(any(row) for row in rows):
+        raise TableError("The file has no row with anything in it.")
+    return [[cell[:LONGEST_CELL] for cell in row[:MOST_COLUMNS]] for row in rows]
 
 
 def _evenness(lines: list[str], separator: str) -> float:
@@ -83,23 +93,31 @@ def _read_workbook(data: bytes) -> list[Sheet]:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(info.file_size for info in archive.infolist()) > MOST_UNPACKED:
                 raise TableError("The spreadsheet is too large once unpacked: save only the sheet with the devices.")
-        # Not in read-only mode: only then are merged cells known.
-        book = load_workbook(io.BytesIO(data), data_only=True)
+        # Read as a stream: one cell far out would otherwise make every cell before it.
+        book = load_workbook(io.BytesIO(data), data_only=True, read_only=True)
+        sheets = [found for sheet in book.worksheets if sheet.sheet_state == "visible" and (found := _read_sheet(sheet))]
     except TableError:
         raise
-    except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, OSError, TypeError, AttributeError) as error:
+    except Exception as error:
+        # Whatever is wrong inside, a broken part, odd packing or a password, the answer is the same.
         raise TableError("The file looks like a spreadsheet but cannot be opened: save it again as .xlsx or .csv.") from error
-    sheets: list[Sheet] = []
-    for sheet in book.worksheets:
-        if sheet.sheet_state != "visible":
-            continue
-        last = min(sheet.max_row, MOST_ROWS + 1)
-        rows = [[_cell_text(c.value, c.number_format) for c in row[:MOST_COLUMNS]] for row in sheet.iter_rows(max_row=last)]
-        if any(any(row) for row in rows):
-            sheets.append(Sheet(name=sheet.title, rows=_padded(rows)))
     if not sheets:
         raise TableError("The spreadsheet has no visible sheet with anything in it. Formulas count only once they were computed and saved.")
     return sheets
+
+
+def _read_sheet(sheet: Any) -> Sheet | None:
+    """Return a sheet with its rows up to the last one that holds something; None for an empty one."""
+    # What a file says of its own size is not believed.
+    sheet.reset_dimensions()
+    rows: list[list[str]] = []
+    filled = width = 0
+    for n, row in enumerate(sheet.iter_rows(max_row=MOST_ROWS + 1, max_col=MOST_COLUMNS), 1):
+        texts = [_cell_text(c.value, c.number_format or "") for c in row]
+        rows.append(texts)
+        if any(texts):
+            filled, width = n, max(width, max(c for c, text in enumerate(texts, 1) if text))
+    return Sheet(name=sheet.title, rows=_padded([row[:width] for row in rows[:filled]])) if filled else None
 
 
 def _cell_text(value: Any, number_format: str) -> str:

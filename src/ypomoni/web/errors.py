@@ -1,9 +1,10 @@
 """Answers that are not results: plain pages that say what happened and keep what was typed. Never a stack trace."""
 
+import itertools
 import logging
 from typing import Any
 
-from flask import Flask, g, jsonify, render_template, request
+from flask import Flask, abort, g, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
 
@@ -32,6 +33,18 @@ log = logging.getLogger("ypomoni")
 
 def init_app(app: Flask) -> None:
     """Register the answers."""
+
+    @app.before_request
+    def _no_nul() -> None:
+        # No text of ours holds one, the database takes none, and nobody types it.
+        given = itertools.chain(
+            [request.path],
+            itertools.chain.from_iterable(request.args.items(multi=True)),
+            itertools.chain.from_iterable(request.form.items(multi=True)),
+            (file.filename or "" for _, file in request.files.items(multi=True)),
+        )
+        if any("\0" in text for text in given):
+            abort(400)
 
     @app.errorhandler(NotFound)
     def _not_found(_: NotFound) -> Any:

@@ -1,5 +1,6 @@
 """The form of a reading: what a thumb can fill, and what is kept of it."""
 
+import re
 from datetime import UTC, datetime
 from typing import Any
 
@@ -80,7 +81,7 @@ class ReadingForm(Form):
             "taken_by": self.taken_by.data or "",
             "taken_at": self._moment(),
             "remark": self.remark.data or "",
-            "supersedes_id": int(self.supersedes.data or 0) if (self.supersedes.data or "").isdecimal() else None,
+            "supersedes_id": int(self.supersedes.data or 0) if re.fullmatch(r"[0-9]{1,18}", self.supersedes.data or "") else None,
             "reason": self.reason.data or "",
         }
 

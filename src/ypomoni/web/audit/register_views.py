@@ -31,6 +31,8 @@ from ypomoni.records.words import PROVENANCE_WORDS
 from ypomoni.web.plan.page import PLAN_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in, wants_json
 
+# More digits than any row number has.
+LONGEST_NUMBER = 6
 blueprint = Blueprint("loads", __name__, template_folder="templates")
 PREVIEWED_ROWS = 200
 _REFERENCES = frozenset({"supply_id", "place_id"})
@@ -80,7 +82,7 @@ def _value(plan: PlanRow, verb: str, text: str) -> Any:
     if verb in _REFERENCES:
         if not text:
             return None
-        row = find(g.connection, g.actor, verb.removesuffix("_id"), int(text) if text.isdecimal() else -1)
+        row = find(g.connection, g.actor, verb.removesuffix("_id"), int(text) if re.fullmatch(r"[0-9]{1,18}", text) else -1)
         if row.get("plan_id", plan["id"]) != plan["id"] or row.get("site_id", plan["site_id"]) != plan["site_id"]:
             raise NotFound
         return row["id"]
@@ -241,7 +243,11 @@ def _mapping(sheets: list[Sheet], kept: dict[str, Any]) -> Mapping:
     number = number if number is not None and 0 <= number < len(sheets) else 0
     rows = sheets[number].rows
     said = request.values.get("header_row")
-    header = kept["header_row"] if said is None and number == kept["sheet"] else (int(said) - 1 if said and said.isdecimal() else None)
+    header = (
+        kept["header_row"]
+        if said is None and number == kept["sheet"]
+        else (int(said) - 1 if said and said.isdecimal() and len(said) <= LONGEST_NUMBER else None)
+    )
     header = header if header is not None and 0 <= header < len(rows) else None
     width = len(rows[0])
     units = tuple(u if (u := request.values.get(f"unit_{c}", "")) in COLUMN_UNITS else "" for c in range(width))

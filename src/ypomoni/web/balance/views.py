@@ -255,7 +255,7 @@ def news(plan_id: int) -> Any:
 def _held() -> list[Held]:
     """Return the pieces that are held, each sent as id:version:quantity."""
     pairs = [re.fullmatch(r"(\d{1,18}):(\d{1,9}):(\d{1,6})", text) for text in request.values.getlist("piece")[:MOST_HELD]]
-    return [Held(load_id=int(m.group(1)), version=int(m.group(2)), quantity=int(m.group(3))) for m in pairs if m]
+    return [Held(load_id=int(m.group(1)), version=int(m.group(2)), quantity=int(m.group(3))) for m in pairs if m and int(m.group(3)) > 0]
 
 
 def _refuse(refused: Refused, status: int = 422) -> Any:
