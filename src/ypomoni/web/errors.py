@@ -26,6 +26,8 @@ WORDS = {
     503: ("The database is away", "Nothing was saved just now. It is usually back within a minute."),
     500: ("Something went wrong on our side", "It has been noted. Nothing was saved."),
 }
+# What the page's own script sends and nobody types has no field to say anything beside.
+UNSEEN_FIELDS = ("value", "token", "piece", "load", "ids", "next")
 # So many faults are told at once; whoever mends these sees the next.
 MOST_FAULTS = 20
 log = logging.getLogger("ypomoni")
@@ -36,11 +38,11 @@ def init_app(app: Flask) -> None:
 
     @app.before_request
     def _no_nul() -> None:
-        # No text of ours holds one, the database takes none, and nobody types it.
+        # The database takes none, and nobody types it. Fields of a form say so beside themselves.
         given = itertools.chain(
             [request.path],
             itertools.chain.from_iterable(request.args.items(multi=True)),
-            itertools.chain.from_iterable(request.form.items(multi=True)),
+            itertools.chain.from_iterable(request.form.getlist(name) for name in UNSEEN_FIELDS),
             (file.filename or "" for _, file in request.files.items(multi=True)),
         )
         if any("\0" in text for text in given):

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from ypomoni.core.evaluation import workings
-from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_figures
+from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_figures, result_without_figures
 from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
 from ypomoni.core.judgement import (
     Facts,
@@ -37,7 +37,6 @@ def evaluate_plan(plan: Plan) -> PlanResult:
 
 def failed_supply(supply: Supply) -> SupplyResult:
     """Return the result of a supply whose calculation failed: whether it holds is not known, and that is said."""
-    requirement = supply.requirement
     finding = Finding(
         code="calculation_failed",
         severity=Severity.RISK,
@@ -46,15 +45,8 @@ def failed_supply(supply: Supply) -> SupplyResult:
         source="a fault of this product; it has been noted",
         way_out="Look for a figure that cannot be right, most of all among bursts, currents and the discharge table, and change it.",
     )
-    return SupplyResult(
-        key=supply.key,
-        name=supply.name,
-        kind=supply.kind.value,
-        requirement_name=requirement.name,
-        standby_h=requirement.standby_h,
-        alarm_min=requirement.alarm_min,
-        recharge_h=requirement.recharge_h,
-        recharge_to_ratio=requirement.recharge_to_ratio,
+    return replace(
+        result_without_figures(supply),
         limited_by=LimitedBy.NOT_MODELLED_YET,
         verdict=Verdict.UNKNOWN,
         findings=(finding,),

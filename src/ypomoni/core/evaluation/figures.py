@@ -62,6 +62,12 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -
 
 
 def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
+    limited_by = LimitedBy.NOT_MODELLED_YET if hindrance in NOT_COMPUTED else None
+    return replace(result_without_figures(supply), starts_at_ratio=supply.starts_at_ratio, limited_by=limited_by)
+
+
+def result_without_figures(supply: Supply) -> SupplyResult:
+    """Return the result of a supply with nothing in it but what is stated: who it is and what it must do."""
     requirement = supply.requirement
     return SupplyResult(
         key=supply.key,
@@ -72,8 +78,6 @@ def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
         alarm_min=requirement.alarm_min,
         recharge_h=requirement.recharge_h,
         recharge_to_ratio=requirement.recharge_to_ratio,
-        starts_at_ratio=supply.starts_at_ratio,
-        limited_by=LimitedBy.NOT_MODELLED_YET if hindrance in NOT_COMPUTED else None,
     )
 
 
