@@ -27,7 +27,7 @@ WORDS = {
     500: ("Something went wrong on our side", "It has been noted. Nothing was saved."),
 }
 # What the page's own script sends and nobody types has no field to say anything beside.
-UNSEEN_FIELDS = ("value", "token", "piece", "load", "ids", "next")
+UNSEEN_FIELDS = ("value", "token", "piece", "ids", "next")
 # So many faults are told at once; whoever mends these sees the next.
 MOST_FAULTS = 20
 log = logging.getLogger("ypomoni")
