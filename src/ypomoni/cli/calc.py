@@ -1,6 +1,8 @@
 """`ypomoni calc FILE [--json]`: the results of a site file, without a database."""
 
 import json
+import multiprocessing
+import os
 import sys
 from pathlib import Path
 from typing import NoReturn
@@ -39,23 +41,49 @@ def calc(file: Path, *, as_json: bool, survival: bool) -> None:
         site = to_core(read_site_text(read_file(file)))
     except DocumentFaults as error:
         refuse(error, as_json=as_json)
-    results = [_evaluated(plan) for plan in site.plans]
+    results = evaluate_plans(site.plans)
     if as_json:
         click.echo(write_plans([(r, _curves(plan, r) if survival else {}) for plan, r in zip(site.plans, results, strict=True)]))
     else:
         click.echo("\n\n".join(_table(r) for r in results))
 
 
-def _evaluated(plan: Plan) -> PlanResult:
-    """Return a plan's results; a supply whose calculation fails is unknown, and what failed goes to the error output."""
-    found: list[SupplyResult] = []
-    for supply in plan.supplies:
-        try:
-            found.append(evaluate_supply(plan, supply))
-        except Exception as error:
-            click.echo(f"{supply.key}: the calculation failed ({type(error).__name__}: {error}).", err=True)
-            found.append(failed_supply(supply))
-    return summarise_plan(plan, tuple(found))
+def evaluate_plans(plans: tuple[Plan, ...]) -> list[PlanResult]:
+    """Return the results of plans, their supplies computed side by side where there are several cores."""
+    asked = [(n, m) for n, plan in enumerate(plans) for m in range(len(plan.supplies))]
+    cores = min(len(asked), os.cpu_count() or 1)
+    if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
+        # A child that is forked has the plans already, so only numbers go out and results come back.
+        with multiprocessing.get_context("fork").Pool(cores, _hand_over, (plans,)) as pool:
+            found = pool.map(_computed, asked, chunksize=1)
+    else:
+        _hand_over(plans)
+        found = [_computed(at) for at in asked]
+    results: list[list[SupplyResult]] = [[] for _ in plans]
+    for (n, _), (result, fault) in zip(asked, found, strict=True):
+        results[n].append(result)
+        if fault:
+            click.echo(fault, err=True)
+    return [summarise_plan(plan, tuple(own)) for plan, own in zip(plans, results, strict=True)]
+
+
+_plans: tuple[Plan, ...] = ()
+
+
+def _hand_over(plans: tuple[Plan, ...]) -> None:
+    # What a forked child works on; it lives for one command.
+    global _plans
+    _plans = plans
+
+
+def _computed(at: tuple[int, int]) -> tuple[SupplyResult, str]:
+    """Return a supply's result; one whose calculation fails is unknown, with what failed beside it."""
+    plan = _plans[at[0]]
+    supply = plan.supplies[at[1]]
+    try:
+        return evaluate_supply(plan, supply), ""
+    except Exception as error:
+        return failed_supply(supply), f"{supply.key}: the calculation failed ({type(error).__name__}: {error})."
 
 
 def _curves(plan: Plan, result: PlanResult) -> dict[str, SurvivalCurve]:
