@@ -227,7 +227,7 @@ def test_loads_are_lost_in_the_order_of_what_they_need_with_their_cables():
     assert played.end.event.owner == "Siren"
     drop_v = 2 * 40 * 0.01724 / 0.5 * 0.2
     assert played.end.event.limit_v == pytest.approx(10.7 + drop_v, abs=1e-3)
-    warning = low_battery_warning(case)
+    warning = low_battery_warning(case, case.holdover().endurance_h)
     assert warning.at_h + warning.standby_h == pytest.approx(played.end.t_h)
     assert 0 < warning.alarm_h <= warning.standby_h + 1e-6
 
@@ -259,15 +259,15 @@ def test_the_warning_is_that_of_the_played_outage(shape, low_v):
     warned = next((e for e in played.events if e.mark is Mark.WARNING), None)
     if warned is None:
         # A load at the end of its cable is lost first.
-        assert low_battery_warning(case) is None
+        assert low_battery_warning(case, case.holdover().endurance_h) is None
         return
     run = case.run()
     explicit = walk(run.pack, low_v, run.pack.start_u_ah, 0.0, run.standby.stretches(0.0, played.lasts_h), played.lasts_h)
-    assert low_battery_warning(case).at_h == pytest.approx(explicit.t_h, rel=2e-3, abs=1e-3)
+    assert low_battery_warning(case, case.holdover().endurance_h).at_h == pytest.approx(explicit.t_h, rel=2e-3, abs=1e-3)
     if warned.t_h <= played.averaged_until_h:
         return
     alarm_end_h = play_supply(case, Conditions(alarm_at_h=warned.t_h, alarm_h=HORIZON_H), until_end=True).lasts_h
-    found = low_battery_warning(case)
+    found = low_battery_warning(case, case.holdover().endurance_h)
     assert found.at_h == pytest.approx(warned.t_h, rel=2e-3, abs=1e-3)
     assert found.at_h + found.standby_h == pytest.approx(played.lasts_h, rel=2e-3)
     assert found.at_h + found.alarm_h == pytest.approx(alarm_end_h, rel=2e-3)

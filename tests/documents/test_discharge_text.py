@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ypomoni.core.chemistries.discharge_table import RowKind
 from ypomoni.documents.discharge_text import read_discharge_text, write_discharge_text
 
 READS = {
@@ -55,7 +56,7 @@ def test_readings_on_the_way_are_told_from_ends(text):
     """A row before, a reading, a row after: only the one that says so is a reading."""
     rows, unread = read_discharge_text(f"0.35 A; 20 h; 10.5 V\n{text}\n1.2 A; 5 h; 10.5 V", 6, 10.5)
     assert unread == []
-    assert [r.is_reading for r in rows] == [False, True, False]
+    assert [r.kind is RowKind.READING for r in rows] == [False, True, False]
     assert (rows[1].current_a, rows[1].run_h, rows[1].end_v) == pytest.approx((0.35, 10, 12.2), rel=1e-4)
 
 
@@ -86,7 +87,7 @@ def test_what_is_written_reads_back_the_same(rows):
     found, unread = read_discharge_text(written, 6, 10.5)
     assert unread == []
     assert [(r.current_a, r.run_h, r.end_v) for r in found] == [pytest.approx(row[:3], rel=1e-9) for row in rows]
-    assert [r.is_reading for r in found] == [row[3] for row in rows]
+    assert [r.kind is RowKind.READING for r in found] == [row[3] for row in rows]
 
 
 @given(st.text(max_size=200))

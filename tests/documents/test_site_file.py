@@ -358,18 +358,19 @@ def test_an_impossible_voltage_is_a_fault_of_the_input_but_a_stored_site_stays_r
 def test_calc_says_unknown_where_a_calculation_fails(monkeypatch, capfd):
     """One of two supplies breaks: it is unknown, what failed is told, and the other has its hours."""
     from ypomoni.cli import calc as command_of_calc
+    from ypomoni.core.evaluation import evaluate as computing
 
     found = document(loads=[{}])
     found["plans"][0]["supplies"].append({**found["plans"][0]["supplies"][0], "key": "t", "name": "Other"})
     plans = to_core(read_site(found)).plans
-    whole = command_of_calc.evaluate_supply
+    whole = computing.evaluate_supply
 
     def breaks(plan, supply):
         if supply.key == "t":
             raise OverflowError("too long a period")
         return whole(plan, supply)
 
-    monkeypatch.setattr(command_of_calc, "evaluate_supply", breaks)
+    monkeypatch.setattr(computing, "evaluate_supply", breaks)
     (result,) = command_of_calc.evaluate_plans(plans)
     assert [s.verdict for s in result.supplies] == ["holds", "unknown"]
     assert [f.code for f in result.supplies[1].findings] == ["calculation_failed"]

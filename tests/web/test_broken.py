@@ -9,6 +9,7 @@ from builders import INSTRUMENT, document
 from web.client import Client, rows
 
 from ypomoni.actions import evaluate as evaluating
+from ypomoni.core.evaluation import evaluate as computing
 
 
 @pytest.fixture
@@ -50,7 +51,7 @@ def test_a_site_that_cannot_be_read_is_told_in_the_list_exported_and_removed(cli
 
 def test_a_calculation_that_fails_is_unknown_and_not_kept(client, archive, monkeypatch, caplog):
     """One supply's breaks: its page says so, it is noted, and the next look computes it again."""
-    whole = evaluating.evaluate_supply
+    whole = computing.evaluate_supply
 
     def breaks(plan, supply):
         if supply.key == "bay-a":
@@ -58,14 +59,14 @@ def test_a_calculation_that_fails_is_unknown_and_not_kept(client, archive, monke
         return whole(plan, supply)
 
     monkeypatch.setattr(evaluating, "ENGINE_VERSION", "another")
-    monkeypatch.setattr(evaluating, "evaluate_supply", breaks)
+    monkeypatch.setattr(computing, "evaluate_supply", breaks)
     evaluating._kept._results.clear()
     assert client.get("/").status_code == 200
     page = client.get(f"/sites/{archive['id']}/as-found")
     assert page.status_code == 200
     assert "The figures of Bay A could not be computed" in page.text
     assert "the calculation of supply 'bay-a' failed" in caplog.text
-    monkeypatch.setattr(evaluating, "evaluate_supply", whole)
+    monkeypatch.setattr(computing, "evaluate_supply", whole)
     assert "could not be computed" not in client.get(f"/sites/{archive['id']}/as-found").text
 
 

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from web.client import Client, rows, token_of
 
-from ypomoni.actions import evaluate as evaluation
+from ypomoni.core.evaluation import evaluate as evaluation
 from ypomoni.web.audit.load_cell import CELLS
 from ypomoni.web.records.forms import FORMS
 

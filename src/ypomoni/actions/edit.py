@@ -91,9 +91,7 @@ def create_many(connection: Connection, actor: Actor, name: str, entries: list[R
         rows.append(row)
     with _translated():
         made = aggregate.add_many(connection, rows)
-    if name in ORGANISATION_WIDE and made:
-        check_shared(connection, actor, name, made[0])
-    site_id = None if name in ORGANISATION_WIDE or not made else check_whole(connection, actor, name, made[0])[0].site["id"]
+    site_id = _check_after(connection, actor, name, made[0]) if made else None
     _log_many(connection, actor, "create", name, site_id, [(None, row) for row in made])
     return made
 
@@ -138,10 +136,8 @@ def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:
     last: tuple[str, Row] | None = None
     for change in changes:
         last = (change["aggregate"], _take_back(connection, actor, change))
-    if last and last[0] not in ORGANISATION_WIDE:
-        check_whole(connection, actor, *last)
-    elif last:
-        check_shared(connection, actor, *last)
+    if last:
+        _check_after(connection, actor, *last)
     return len(changes)
 
 
@@ -230,8 +226,7 @@ def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) 
     if row["removed_at"] is None:
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
-    check_shared(connection, actor, name, back)
-    site_id = None if name in ORGANISATION_WIDE else check_whole(connection, actor, name, back)[0].site["id"]
+    site_id = _check_after(connection, actor, name, back)
     log_change(connection, actor, "restore", name, back, site_id, None, back)
     return back
 
@@ -253,6 +248,14 @@ def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Any:
     if bank is None:
         raise NotFound
     return supply if supply["bank_chemistry"] is not None else edit(connection, actor, "supply", supply_id, supply["version"], bank)
+
+
+def _check_after(connection: Connection, actor: Actor, name: str, row: Row) -> int | None:
+    """Check what a written row belongs to, and return its site's id; None where that is the whole organisation."""
+    if name in ORGANISATION_WIDE:
+        check_shared(connection, actor, name, row)
+        return None
+    return check_whole(connection, actor, name, row)[0].site["id"]
 
 
 def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tuple[SiteTree, SiteFile]:

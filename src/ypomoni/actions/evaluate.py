@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from importlib import resources
 from typing import Any
 
-from ypomoni.core.evaluation.evaluate import evaluate_supply, failed_supply, summarise_plan
+from ypomoni.core.evaluation.evaluate import summarise_plan, try_supply
 from ypomoni.core.telling.results import PlanResult, SupplyResult
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.into_core import to_core_plan
@@ -110,11 +110,10 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
 
 def _computed(plan: Plan, supply: Supply) -> tuple[SupplyResult, bool]:
     """Return a supply's result, and whether its calculation went through; one that fails is named, noted and never kept."""
-    try:
-        return evaluate_supply(plan, supply), True
-    except Exception:
-        log.exception("the calculation of supply %r failed", supply.key)
-        return failed_supply(supply), False
+    result, error = try_supply(plan, supply)
+    if error is not None:
+        log.error("the calculation of supply %r failed", supply.key, exc_info=error)
+    return result, error is None
 
 
 def missing_count(connection: Connection, organisation_id: int, site_file: SiteFile, plan_key: str) -> int:

@@ -9,7 +9,7 @@ from typing import NoReturn
 
 import click
 
-from ypomoni.core.evaluation.evaluate import evaluate_supply, failed_supply, summarise_plan
+from ypomoni.core.evaluation.evaluate import summarise_plan, try_supply
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
@@ -80,10 +80,8 @@ def _computed(at: tuple[int, int]) -> tuple[SupplyResult, str]:
     """Return a supply's result; one whose calculation fails is unknown, with what failed beside it."""
     plan = _plans[at[0]]
     supply = plan.supplies[at[1]]
-    try:
-        return evaluate_supply(plan, supply), ""
-    except Exception as error:
-        return failed_supply(supply), f"{supply.key}: the calculation failed ({type(error).__name__}: {error})."
+    result, error = try_supply(plan, supply)
+    return result, "" if error is None else f"{supply.key}: the calculation failed ({type(error).__name__}: {error})."
 
 
 def _curves(plan: Plan, result: PlanResult) -> dict[str, SurvivalCurve]:

@@ -7,6 +7,8 @@ import re
 from dataclasses import dataclass
 from typing import Any
 
+from ypomoni.core.chemistries.discharge_table import DischargeRow, RowKind
+
 # What tells end voltages a cell from those of a block: no cell ends above this.
 HIGHEST_CELL_V = 4.3
 # So many voltages in one line without a current or a time are the heading of a grid.
@@ -41,20 +43,6 @@ _HEADINGS = (
 
 
 @dataclass(frozen=True, slots=True)
-class TypedRow:
-    """One row that was read: of a block; the volts of a reading were shown on the way. [A, h, V]"""
-
-    current_a: float
-    run_h: float
-    end_v: float
-    is_reading: bool = False
-
-    def as_kept(self) -> dict[str, float | str]:
-        """Return the row as it is kept."""
-        return {"current_a": self.current_a, "run_h": self.run_h, "end_v": self.end_v, "kind": "reading" if self.is_reading else "end"}
-
-
-@dataclass(frozen=True, slots=True)
 class Unread:
     """A line that could not be read, and what would be right."""
 
@@ -63,7 +51,7 @@ class Unread:
     message: str
 
 
-def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list[TypedRow], list[Unread]]:
+def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list[DischargeRow], list[Unread]]:
     """Return the rows of a text, and the lines that are none.
 
     Parameters
@@ -73,7 +61,7 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
     end_v
         The block's end voltage where a row states none. [V]
     """
-    rows: list[TypedRow] = []
+    rows: list[DischargeRow] = []
     unread: list[Unread] = []
     heading: list[tuple[str, float]] | None = None
     grid_h: list[float] | None = None
@@ -114,7 +102,7 @@ def read_discharge_text(text: str, cells_count: int, end_v: float) -> tuple[list
 def write_discharge_text(rows: list[dict[str, Any]]) -> str:
     """Return rows as text that reads back the same."""
     return "\n".join(
-        f"{row['current_a']:.12g} A; {_time(row['run_h'])}; {row['end_v']:.12g} V{' on the way' if row.get('kind') == 'reading' else ''}"
+        f"{row['current_a']:.12g} A; {_time(row['run_h'])}; {row['end_v']:.12g} V{' on the way' if row.get('kind') == RowKind.READING else ''}"
         for row in rows
     )
 
@@ -156,7 +144,7 @@ def _heading(line: str) -> list[tuple[str, float]] | None:
 
 def _of_line(
     tokens: list[tuple[str, float]], heading: list[tuple[str, float]] | None, cells_count: int, end_v: float, *, is_reading: bool
-) -> list[TypedRow] | str:
+) -> list[DischargeRow] | str:
     if heading and len(tokens) == len(heading) and all(kind == "" for kind, _ in tokens):
         tokens = [(kind, value * scale) for (_, value), (kind, scale) in zip(tokens, heading, strict=True)]
     if any(kind == "" for kind, _ in tokens):
@@ -174,7 +162,8 @@ def _of_line(
         return "needs the volts that were read on the way, as in 0.35 A; 10 h; 12.2 V on the way."
     current_a = values[_CURRENT] if _CURRENT in values else values[_CHARGE] / values[_TIME]
     volts = _end_v(values.get(_VOLTS), values.get("cell volts"), cells_count, end_v)
-    return [TypedRow(current_a, values[_TIME], volts, is_reading)]
+    kind = RowKind.READING if is_reading else RowKind.END
+    return [DischargeRow(current_a=current_a, run_h=values[_TIME], end_v=volts, kind=kind)]
 
 
 def _ends_of_columns(line: str, tokens: list[tuple[str, float]], cells_count: int, end_v: float) -> list[float] | None:
@@ -187,7 +176,7 @@ def _ends_of_columns(line: str, tokens: list[tuple[str, float]], cells_count: in
     return [_end_v(None if of_cells else v, v if of_cells else None, cells_count, end_v) for _, v in tokens]
 
 
-def _of_column_grid(tokens: list[tuple[str, float]], ends_v: list[float]) -> list[TypedRow] | str:
+def _of_column_grid(tokens: list[tuple[str, float]], ends_v: list[float]) -> list[DischargeRow] | str:
     """Return the rows of a line that gives a time and then amperes, one under each end voltage."""
     if not tokens or tokens[0][0] != _TIME:
         return "needs a time first and then one figure of amperes under each end voltage, as in 30 min 7.6 7.4 7.2."
@@ -195,10 +184,14 @@ def _of_column_grid(tokens: list[tuple[str, float]], ends_v: list[float]) -> lis
     if len(cells) != len(ends_v) or any(kind not in ("", _CURRENT) for kind, _ in cells):
         return f"has {len(cells)} figures under {len(ends_v)} end voltages: every one needs its amperes."
     hours_h = tokens[0][1]
-    return [TypedRow(value, hours_h, v) for (_, value), v in zip(cells, ends_v, strict=True) if value > 0 and hours_h > 0]
+    return [
+        DischargeRow(current_a=value, run_h=hours_h, end_v=v)
+        for (_, value), v in zip(cells, ends_v, strict=True)
+        if value > 0 and hours_h > 0
+    ]
 
 
-def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[TypedRow] | str:
+def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count: int, end_v: float) -> list[DischargeRow] | str:
     cells = list(tokens)
     volts = cell_v = None
     if len(cells) == len(times_h) + 1 or (cells and cells[0][0] in (_VOLTS, "cell volts")):
@@ -207,7 +200,9 @@ def _of_grid(tokens: list[tuple[str, float]], times_h: list[float], cells_count:
     if len(cells) != len(times_h):
         return f"has {len(cells)} figures under {len(times_h)} times: every time needs one, with the end voltage before them."
     end = _end_v(volts, cell_v, cells_count, end_v)
-    return [TypedRow(value, hours_h, end) for (_, value), hours_h in zip(cells, times_h, strict=True) if value > 0]
+    return [
+        DischargeRow(current_a=value, run_h=hours_h, end_v=end) for (_, value), hours_h in zip(cells, times_h, strict=True) if value > 0
+    ]
 
 
 def _end_v(volts: float | None, cell_v: float | None, cells_count: int, end_v: float) -> float:

@@ -17,6 +17,7 @@ LONGEST_CELL = 500
 MOST_UNPACKED = 60 * 1024 * 1024
 # Where the separator is looked for: thirty lines of any table.
 FIRST_LOOK = 200_000
+NO_TEXT = "This is no text: a .csv or .xlsx file is needed."
 SEPARATORS = (";", "\t", ",", "|")
 
 
@@ -46,20 +47,15 @@ def read_tables(data: bytes, file_name: str) -> list[Sheet]:
 
 
 def _decoded(data: bytes) -> str:
-    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        try:
-            text = data.decode("utf-16")
-        except UnicodeDecodeError as error:
-            raise TableError("This is no text: a .csv or .xlsx file is needed.") from error
-        if "\x00" in text:
-            raise TableError("This is no text: a .csv or .xlsx file is needed.")
-        return text
+    is_wide = data.startswith((b"\xff\xfe", b"\xfe\xff"))
     try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
+        text = data.decode("utf-16" if is_wide else "utf-8-sig")
+    except UnicodeDecodeError as error:
+        if is_wide:
+            raise TableError(NO_TEXT) from error
         text = data.decode("cp1252", errors="replace")
     if "\x00" in text:
-        raise TableError("This is no text: a .csv or .xlsx file is needed.")
+        raise TableError(NO_TEXT)
     return text
 
 
@@ -70,12 +66,9 @@ def _read_csv(text: str) -> list[list[str]]:
             separator, text = lines[0].strip()[4], text.partition("\n")[2]
         else:
             separator = max(SEPARATORS, key=lambda s: (_evenness(lines, s), -SEPARATORS.index(s)))
-        rows = [row for row, _ in zip(csv.reader(io.StringIO(text), delimiter=separator), range(MOST_ROWS + 1), strict=False)]
+        return [row for row, _ in zip(csv.reader(io.StringIO(text), delimiter=separator), range(MOST_ROWS + 1), strict=False)]
     except (csv.Error, ValueError, TypeError) as error:
         raise TableError(f"The file is no table: {error}.") from error
-    if not any(any(row) for row in rows):
-        raise TableError("The file has no row with anything in it.")
-    return [[cell[:LONGEST_CELL] for cell in row[:MOST_COLUMNS]] for row in rows]
 
 
 def _evenness(lines: list[str], separator: str) -> float:

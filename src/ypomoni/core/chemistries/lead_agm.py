@@ -5,26 +5,14 @@ two curves that meet them within 1.2 % give 1.7 h and 3.8 h from 11.5 V to 10.5 
 recharge tail or of aged blocks.
 """
 
-from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
 from ypomoni.core.chemistries.model import Chemistry
 
 LEAD_AGM = Chemistry(
     key="lead_agm",
     name="lead AGM",
     cell_nominal_v=2.0,
-    ocv_rows=(
-        (0.0, 1.800),
-        (0.03, 1.876),
-        (0.06, 1.909),
-        (0.1, 1.931),
-        (0.15, 1.950),
-        (0.2, 1.967),
-        (0.3, 1.997),
-        (0.45, 2.034),
-        (0.6, 2.069),
-        (0.8, 2.115),
-        (1.0, 2.157),
-    ),
+    ocv_rows=LEAD_CURVE,
     end_v=1.75,
     large_block_end_v=1.80,
     greatest_charge_v=2.45,

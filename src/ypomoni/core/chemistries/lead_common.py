@@ -20,5 +20,19 @@ LEAD_SIZING_ROWS: tuple[Row, ...] = (
     (25, 1.0),
 )
 LEAD_RESISTANCE_ROWS: tuple[Row, ...] = ((-20, 2.2), (-10, 1.75), (0, 1.4), (25, 1.0))
+# Head and rest voltage of an absorbent glass mat cell.
+LEAD_CURVE: tuple[Row, ...] = (
+    (0.0, 1.800),
+    (0.03, 1.876),
+    (0.06, 1.909),
+    (0.1, 1.931),
+    (0.15, 1.950),
+    (0.2, 1.967),
+    (0.3, 1.997),
+    (0.45, 2.034),
+    (0.6, 2.069),
+    (0.8, 2.115),
+    (1.0, 2.157),
+)
 # Makes differ by 15 mV a cell at rest, more where a cell is nearly empty. [L]
 LEAD_CURVE_ANCHORS = ((0.03, 0.0375), (0.12, 0.0225), (0.4, 0.015), (0.7, 0.015), (1.0, 0.015))

@@ -1,28 +1,17 @@
 """Valve-regulated lead-acid with gelled electrolyte.
 
-Typical published-style figures [M]; the curve is that of AGM less 10 mV [L]. The source does not say how the temperature rows of gel differ from AGM; the same are used.
+Typical published-style figures [M]; the curve is that of AGM less 10 mV [L]. The source does not say how the temperature rows of gel differ
+from AGM; the same are used.
 """
 
-from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
 from ypomoni.core.chemistries.model import Chemistry
 
 LEAD_GEL = Chemistry(
     key="lead_gel",
     name="lead gel",
     cell_nominal_v=2.0,
-    ocv_rows=(
-        (0.0, 1.790),
-        (0.03, 1.866),
-        (0.06, 1.899),
-        (0.1, 1.921),
-        (0.15, 1.940),
-        (0.2, 1.957),
-        (0.3, 1.987),
-        (0.45, 2.024),
-        (0.6, 2.059),
-        (0.8, 2.105),
-        (1.0, 2.147),
-    ),
+    ocv_rows=tuple((h, round(v - 0.010, 3)) for h, v in LEAD_CURVE),
     end_v=1.75,
     large_block_end_v=1.80,
     greatest_charge_v=2.40,

@@ -13,7 +13,7 @@ from math import exp, log
 import numpy as np
 
 from ypomoni.core.chemistries.cells import CellModel
-from ypomoni.core.chemistries.model import Chemistry, Row, interpolate
+from ypomoni.core.chemistries.model import Chemistry, interpolate
 
 Array = np.ndarray
 # How far a row of a good table lies from the model. Rough [L].
@@ -52,7 +52,6 @@ class Shape:
     def __init__(self, chemistry: Chemistry) -> None:
         self.chemistry = chemistry
         anchors = [a for a, _ in chemistry.curve_anchors]
-        self.anchors = np.array(anchors)
         self.spreads = np.array([*PRIOR_SPREADS, *(s for _, s in chemistry.curve_anchors)])
         # Nothing that is known of batteries lies further away than this. How much a block holds is open: rows of another block are to be told.
         self.furthest = MOST_SPREADS * self.spreads
@@ -67,18 +66,23 @@ class Shape:
 
     def cell(self, x: Array) -> CellModel:
         """Return the cell at a point."""
-        c, (q, r, g, k, r1) = self.chemistry, (exp(v) for v in x[:5])
-        rows: tuple[Row, ...] = tuple(zip(self.heads.tolist(), self._curve(x).tolist(), strict=True)) if len(self.anchors) else c.ocv_rows
+        c, (q, r, g, k, r1) = self.chemistry, self._figures(x)
         return CellModel(
-            capacity_over_c20_ratio=c.capacity_over_c20_ratio * q,
-            resistance_ohm_ah=c.resistance_ohm_ah * r,
-            g=c.g * g,
-            k_per_h=c.k_per_h * k,
-            r1_h=c.r1_h * r1,
-            ocv_rows=rows,
+            capacity_over_c20_ratio=q,
+            resistance_ohm_ah=r,
+            g=g,
+            k_per_h=k,
+            r1_h=r1,
+            ocv_rows=tuple(zip(self.heads.tolist(), self._curve(x).tolist(), strict=True)),
             activation_v=c.activation_v,
             exchange_per_h=c.exchange_per_h,
         )
+
+    def _figures(self, x: Array) -> tuple[float, ...]:
+        """Return q/C20, rAh, g, k and R1 at a point."""
+        c = self.chemistry
+        own = (c.capacity_over_c20_ratio, c.resistance_ohm_ah, c.g, c.k_per_h, c.r1_h)
+        return tuple(a * exp(v) for a, v in zip(own, x[:5], strict=True))
 
     def _curve(self, x: Array) -> Array:
         """Return the shifted curve at its heads; one that would fall towards full is kept level there."""
@@ -86,10 +90,7 @@ class Shape:
 
     def evaluate(self, x: Array, rates: Array, t: Array) -> tuple[Array, Array, Array]:
         """Return V, dV/dt and dV/dx at constant rates after t hours. shapes (n,), (n,), (n, unknowns)"""
-        c = self.chemistry
-        q, r, g, k, r1 = (
-            a * exp(v) for a, v in zip((c.capacity_over_c20_ratio, c.resistance_ohm_ah, c.g, c.k_per_h, c.r1_h), x[:5], strict=True)
-        )
+        c, (q, r, g, k, r1) = self.chemistry, self._figures(x)
         fade = np.exp(-k * t)
         h = np.maximum(1.0 - rates * (t + r1 * (1.0 - fade)) / q, LEAST_HEAD)
         curve = self._curve(x)
@@ -114,7 +115,7 @@ class Shape:
 
     def run_h(self, x: Array, rates: Array, end_v: Array) -> Array:
         """Return how long cells last at constant rates to their end voltages; shape (n,). [h]"""
-        q = self.chemistry.capacity_over_c20_ratio * exp(x[0])
+        q = self._figures(x)[0]
         low, high = np.zeros_like(rates), q / rates
         for _ in range(BISECTIONS_COUNT):
             t = 0.5 * (low + high)
@@ -127,10 +128,7 @@ class Shape:
         return np.maximum(t, 1e-9)
 
     def _volts(self, x: Array, rates: Array, t: Array) -> Array:
-        c = self.chemistry
-        q, r, g, k, r1 = (
-            a * exp(v) for a, v in zip((c.capacity_over_c20_ratio, c.resistance_ohm_ah, c.g, c.k_per_h, c.r1_h), x[:5], strict=True)
-        )
+        c, (q, r, g, k, r1) = self.chemistry, self._figures(x)
         h = np.maximum(1.0 - rates * (t - r1 * np.expm1(-k * t)) / q, LEAST_HEAD)
         growth = 1.0 + g * (1.0 - h) / h
         loss = rates * r * growth + c.activation_v * np.arcsinh(rates * growth / c.exchange_per_h)

@@ -35,7 +35,15 @@ def evaluate_plan(plan: Plan) -> PlanResult:
     return summarise_plan(plan, tuple(evaluate_supply(plan, s) for s in plan.supplies))
 
 
-def failed_supply(supply: Supply) -> SupplyResult:
+def try_supply(plan: Plan, supply: Supply) -> tuple[SupplyResult, Exception | None]:
+    """Return `evaluate_supply`, or, where the calculation fails, a result that says so and what it failed of."""
+    try:
+        return evaluate_supply(plan, supply), None
+    except Exception as error:
+        return _failed(supply), error
+
+
+def _failed(supply: Supply) -> SupplyResult:
     """Return the result of a supply whose calculation failed: whether it holds is not known, and that is said."""
     finding = Finding(
         code="calculation_failed",

@@ -156,7 +156,7 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
             burst_current_a=burst_a,
         ),
         missing_ah=missing_ah,
-        warning=low_battery_warning(case),
+        warning=low_battery_warning(case, today.endurance_h),
         burst_times_h=outage.standby.burst_times_h(today.holdover_h, MOST_BURST_MARKS),
         workings={
             **result.workings,

@@ -335,7 +335,8 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
         Step(symbol="Rb", expression=expression, value=pack.resistance_ohm, unit="Ω"),
     ]
     if pack.activation_v:
-        inputs += [] if cells in inputs else [cells]
+        if bank.resistance_ohm is not None:
+            inputs.append(cells)
         inputs += [
             WorkingInput(
                 symbol="bc", meaning="activation voltage of a cell", value=cell.activation_v, unit="V", provenance=chemistry.source

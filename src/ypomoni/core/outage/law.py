@@ -6,8 +6,8 @@ A state is u, the charge removed, and d, the charge that is there but not availa
 * At a constant current over dt, exactly: u += (I + I_self)·dt, d = d·e^(−k·dt) + I·R1·(1 − e^(−k·dt)).
 * Charging: the same with −η·I, where the set voltage lets in I = (V_set − E(h)) / (Rb·(1 + gc·h/(1 − h))).
 
-Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993) with a symmetric Butler-Volmer term. Two walkers write this out again for speed, `walk.walk` in plain
-numbers and `sampling.Batch` over arrays; a test holds both to this module at random states.
+Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993) with a symmetric Butler-Volmer term. Two walkers write this out
+again for speed, `walk.walk` in plain numbers and `sampling.Batch` over arrays; a test holds both to this module at random states.
 """
 
 import math
@@ -61,10 +61,12 @@ def accepted_a(pack: Pack, chemistry: Chemistry, charge_v: float, u: float, d: f
     bank then still takes what the set voltage above its full voltage drives.
     """
     h = min(max(1.0 - (u + d) / pack.capacity_ah, 0.0), 1.0)
-    if h >= 1.0 and chemistry.charge_knee_ratio > 0.0:
-        return 0.0
-    knee = 1.0 + chemistry.charge_knee_ratio * h / (1.0 - h) if chemistry.charge_knee_ratio > 0.0 else 1.0
-    return max(0.0, (charge_v - pack.curve.at(h)) / (pack.resistance_ohm * knee))
+    knee = 1.0
+    if chemistry.charge_knee_ratio > 0.0:
+        if h >= 1.0:
+            return 0.0
+        knee += chemistry.charge_knee_ratio * h / (1.0 - h)
+    return max(0.0, (charge_v - pack.open_circuit_v(h)) / (pack.resistance_ohm * knee))
 
 
 def charge(pack: Pack, chemistry: Chemistry, u: float, d: float, i: float, dt: float) -> tuple[float, float]:

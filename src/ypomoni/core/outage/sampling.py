@@ -19,8 +19,6 @@ from ypomoni.core.things.batteries import Pack
 
 Array = np.ndarray
 CROSSING_COUNT = 26
-
-
 SEEK_COUNT = 40
 # A pattern of more stretches than this is walked with its bursts spread evenly: nobody could tell the difference.
 MOST_PATTERN_STRETCHES = 1_500
@@ -132,7 +130,9 @@ class Batch:
             if only_current is not None:
                 v, good = np.where(only_current, b, v), good | only_current
             fine = fine & good
-            current_a = i + p / np.where(fine & (v != 0), v, 1.0) + s * v if self.conducts else i + p / np.where(fine & (v != 0), v, 1.0)
+            current_a = i + p / np.where(fine & (v != 0), v, 1.0)
+            if self.conducts:
+                current_a = current_a + s * v
         return np.where(fine, current_a, 0.0), np.where(fine, v, -np.inf)
 
     def relax(self, who: Array, u: Array, d: Array, i: Array, dt: Array) -> tuple[Array, Array]:

@@ -12,17 +12,16 @@ from ypomoni.core.telling.results import LowBatteryWarning
 WARNING_RANGE_RATIOS = (0.6, 1.4)
 
 
-def low_battery_warning(case: Case) -> LowBatteryWarning | None:
+def low_battery_warning(case: Case, end_h: float) -> LowBatteryWarning | None:
     """Return the time from the low-battery warning to the end, in standby and in an alarm that starts as it comes; None without one.
 
-    As a range where nothing tells the volts on the way.
+    ``end_h`` is where standby ends, the endurance. As a range where nothing tells the volts on the way.
     """
     low_v = case.supply.low_battery_v
     if low_v is None or case.draws_nothing:
         return None
     run = case.run()
-    end_h = run.holdover().endurance_h
-    # The terminals tell, whatever loads at the end of a cable see; and the bursts before the warning are averaged no nearer than before an end.
+    # The supply sees its own terminals, whatever the loads at the end of a cable see. Its warning is sought as the end of an outage is.
     until_low = HoldoverRun(run.pack, Timeline(run.standby.base, run.standby.trains), run.alarm, 0.0, low_v)
     at_h = until_low.holdover().endurance_h
     if at_h > end_h or at_h >= HORIZON_H:

@@ -11,7 +11,7 @@ from functools import lru_cache
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries import CHEMISTRIES, Chemistry
 from ypomoni.core.chemistries.cells import CellModel, Curve, constant_current_run_h, curve_of
-from ypomoni.core.chemistries.discharge_table import DischargeTable, TableFit, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeTable, TableFit, Untold, fit_table
 from ypomoni.core.errors import QuantityError
 
 CELL_TOLERANCE_RATIO = 0.06
@@ -95,7 +95,8 @@ class Bank:
     @property
     def tells_volts_on_the_way(self) -> bool:
         """Whether its table says what it shows before its end, so that the time from a warning to the end is known."""
-        return self.table is not None and self.table.tells_volts_on_the_way(self.chemistry, self.cells_in_series_count // self.series)
+        fit = self.table_fit
+        return fit is not None and Untold.VOLTS not in fit.untold
 
     @property
     def bank_v(self) -> float:

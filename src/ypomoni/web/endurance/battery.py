@@ -51,37 +51,36 @@ class RowMark:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RunChart:
-    """Run time against current of one block, on logarithmic axes: the model's line and the rows of its table. In pixels."""
+class BlockChart:
+    """What charts of one block share: the rows of its table as marks, and the axes. In pixels."""
 
-    width: float
-    height: float
-    line: str
     points: tuple[RowMark, ...]
     x_ticks: tuple[tuple[float, str], ...]
     y_ticks: tuple[tuple[float, str], ...]
-    left: float
-    bottom: float
+    right: float
+    width: float = CHART_WIDTH
+    height: float = CHART_HEIGHT
+    left: float = LEFT
+    bottom: float = CHART_HEIGHT - BOTTOM
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunChart(BlockChart):
+    """Run time against current, on logarithmic axes, with the model's line."""
+
+    line: str
     end_v: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class VoltsChart:
-    """Volts against time of one block at up to three rates, time on a logarithmic axis, beside the rows at those rates. In pixels.
+class VoltsChart(BlockChart):
+    """Volts against time at up to three rates, time on a logarithmic axis, beside the rows at those rates.
 
     ``curves`` are (points, name, x and y of its name), ``levels`` (y, name) of the voltages that matter to the equipment.
     """
 
-    width: float
-    height: float
     curves: tuple[tuple[str, str, float, float], ...]
-    points: tuple[RowMark, ...]
-    x_ticks: tuple[tuple[float, str], ...]
-    y_ticks: tuple[tuple[float, str], ...]
     levels: tuple[tuple[float, str], ...]
-    left: float
-    right: float
-    bottom: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,16 +223,13 @@ def _run_chart(bank: Bank, block_cells: int, fit: TableFit | None) -> RunChart |
         return round(CHART_HEIGHT - BOTTOM - part * (CHART_HEIGHT - BOTTOM - TOP), 1)
 
     return RunChart(
-        width=CHART_WIDTH,
-        height=CHART_HEIGHT,
+        right=CHART_WIDTH - RIGHT,
         line=" ".join(f"{x(a)},{y(h)}" for a, h in line),
         points=tuple(
             RowMark(x=x(r.row.current_a), y=y(r.row.run_h), is_suspect=r.is_suspect, is_reading=False, title=_title(r)) for r in ends
         ),
         x_ticks=tuple((x(a), say_amps(a)) for a in _ticks(low, high)),
         y_ticks=tuple((y(h), words) for h, words in TIME_TICKS if SHORTEST_H <= h <= LONGEST_H),
-        left=LEFT,
-        bottom=CHART_HEIGHT - BOTTOM,
         end_v=f"{plain_number(end_v * block_cells, 4)} V",
     )
 
@@ -269,8 +265,7 @@ def _volts_chart(case: Case, block_cells: int, fit: TableFit | None) -> VoltsCha
     step_v = next(step for step in (0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0) if (highest_v - lowest_v) / step <= 8)
     first = math.ceil(lowest_v / step_v)
     return VoltsChart(
-        width=CHART_WIDTH,
-        height=CHART_HEIGHT,
+        right=CHART_WIDTH - VOLTS_RIGHT,
         curves=tuple(curves),
         points=tuple(
             RowMark(x=x(r.row.run_h), y=y(r.row.end_v), is_suspect=r.is_suspect, is_reading=r.row.kind is RowKind.READING, title=_title(r))
@@ -279,9 +274,6 @@ def _volts_chart(case: Case, block_cells: int, fit: TableFit | None) -> VoltsCha
         x_ticks=tuple((x(h), words) for h, words in TIME_TICKS if low <= math.log10(h) <= high),
         y_ticks=tuple((y(n * step_v), f"{plain_number(n * step_v, 4)} V") for n in range(first, math.floor(highest_v / step_v) + 1)),
         levels=tuple((y(v), words) for v, words in _levels(case) if lowest_v <= v <= highest_v),
-        left=LEFT,
-        right=CHART_WIDTH - VOLTS_RIGHT,
-        bottom=CHART_HEIGHT - BOTTOM,
     )
 
 

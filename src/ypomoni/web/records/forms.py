@@ -1,14 +1,15 @@
 """The forms of what is kept: made from the records, with what fields must keep together and what is asked before it is saved."""
 
+from dataclasses import asdict
 from typing import Any
 
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, RowKind, fit_table
+from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.telling.rows import say_suspect_row
 from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.device_types import improbable_current, say_improbable
-from ypomoni.documents.discharge_text import TypedRow, read_discharge_text, write_discharge_text
+from ypomoni.documents.discharge_text import read_discharge_text, write_discharge_text
 from ypomoni.records.audit import PointRow
 from ypomoni.records.bank import BankRow
 from ypomoni.records.field import Row, blank_row
@@ -108,7 +109,7 @@ class SupplyForm(_Supply):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.table_rows: list[TypedRow] = []
+        self.table_rows: list[DischargeRow] = []
         self.bank_discharge_table.hint = self.table_hint  # type: ignore[attr-defined]
 
     def _read_table(self) -> bool:
@@ -141,9 +142,8 @@ class SupplyForm(_Supply):
         key, block_v, capacity_ah, rate_h = (self[f"bank_{n}"].data for n in ("chemistry", "block_v", "capacity_ah", "rate_h"))
         if not self.table_rows or not capacity_ah or not rate_h:
             return ()
-        rows = tuple(DischargeRow(**{**r.as_kept(), "kind": RowKind(r.as_kept()["kind"])}) for r in self.table_rows)
         cells_count = self.bank_cells_count.data or cells_of_block(key, block_v)
-        table = DischargeTable(rows=rows, block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
+        table = DischargeTable(rows=tuple(self.table_rows), block_c20_ah=block_c20_ah(key, capacity_ah, rate_h))
         return fit_table(table, CHEMISTRIES[key], cells_count).rows
 
     def questions(self, row: Row | None) -> list[str]:
@@ -170,7 +170,7 @@ class SupplyForm(_Supply):
         found = super().columns()
         if not found["bank_chemistry"]:
             return found | blank_row(BankRow)
-        return found | {"bank_discharge_table": [r.as_kept() for r in self.table_rows]}
+        return found | {"bank_discharge_table": [asdict(r) for r in self.table_rows]}
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:
