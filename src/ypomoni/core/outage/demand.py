@@ -95,8 +95,12 @@ class _Train:
                 sign = -sign
             return found
         found = []
-        for edge in sorted(edge for wave in self.waves for edge in wave.edges(a, b)):
-            now = self.excess_a(edge)
+        active = [wave.is_active(a) for wave in self.waves]
+        # Only the wave whose edge it is can have changed: looking at all of them at every edge would be quadratic.
+        for edge, n in sorted((edge, n) for n, wave in enumerate(self.waves) for edge in wave.edges(a, b)):
+            active[n] = self.waves[n].is_active(edge)
+            levels_a = [w.current_a for w, is_on in zip(self.waves, active, strict=True) if is_on]
+            now = self.pieces_count * (max(levels_a) - self.rest_a) if levels_a else 0.0
             if now != excess:
                 found.append((edge, now - excess))
                 excess = now
@@ -263,12 +267,18 @@ def common_period_h(periods_h: Iterable[float]) -> float:
 
 @lru_cache(maxsize=1024)
 def _common_period_h(periods_h: frozenset[float]) -> float:
-    frequencies = [Fraction(1.0 / p).limit_denominator(LARGEST_DENOMINATOR) for p in periods_h]
-    if any(f <= 0 for f in frequencies):
-        return max(periods_h)
-    denominator = math.lcm(*(f.denominator for f in frequencies))
-    numerator = math.gcd(*(int(f * denominator) for f in frequencies))
-    return max(max(periods_h), min(denominator / numerator, MOST_PERIODS * max(periods_h)))
+    longest_h = max(periods_h)
+    denominator, numerator = 1, 0
+    for period_h in periods_h:
+        frequency = Fraction(1.0 / period_h).limit_denominator(LARGEST_DENOMINATOR)
+        if frequency <= 0:
+            return longest_h
+        # gcd of fractions: gcd of the numerators over the lcm of the denominators, all in lowest terms.
+        denominator, numerator = math.lcm(denominator, frequency.denominator), math.gcd(numerator, frequency.numerator)
+        # It can only become longer, and the whole numbers would soon be greater than any float.
+        if denominator > MOST_PERIODS * longest_h * numerator:
+            return MOST_PERIODS * longest_h
+    return max(longest_h, denominator / numerator)
 
 
 def _at_once(base: Draw, trains: tuple[_Train, ...]) -> Draw:
