@@ -41,8 +41,30 @@ def of(bank, **more):
     return {"supply": merged({"bank": bank}, more), "loads": [QUIET]}
 
 
+def cameras(unlike):
+    """Return four loads of five bursts each; ``unlike`` says how far their intervals lie apart."""
+    return [
+        {
+            "name": f"Camera {n}",
+            "standby": {"current_a": 0.01},
+            "bursts": [
+                {
+                    "name": f"{m}",
+                    "current_a": 0.1,
+                    "duration_s": 9,
+                    "per_hour": 6 / (1 + unlike * (0.13 * n + 0.017 * m)),
+                    "offset_s": 60 * m,
+                }
+                for m in range(5)
+            ],
+        }
+        for n in range(4)
+    ]
+
+
 # code: severity, offender, innocent twin.
 ROWS = {
+    "bursts_gathered": ("note", {"loads": cameras(1)}, {"loads": cameras(0)}),
     "charge_voltage_dangerous lithium": ("danger", of(LI_ION, charge_v=13.65, cutoff_v=9.5), of(LI_ION, charge_v=12.6, cutoff_v=9.5)),
     "charge_voltage_dangerous lfp": ("danger", lfp(charge_v=14.8), lfp(charge_v=14.6)),
     "charge_voltage_dangerous lead": ("danger", lead(charge_v=25.2), lead(charge_v=14.4, charge_mode="cyclic")),

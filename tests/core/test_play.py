@@ -160,7 +160,7 @@ def test_a_played_outage_ends_where_the_holdovers_own_run_ends():
     often = [{"standby": {"current_a": 0.002}, "bursts": [{"current_a": 0.5, "duration_s": 2, "per_hour": 60}]}]
     # Begins late, and draws less than between bursts: the pattern has to settle before it may be spread.
     late = [
-        {"quantity": 3, "standby": {"current_a": 0.3}, "bursts": [{"current_a": 0.1, "duration_s": 25, "per_hour": 120, "offset_s": 1000}]}
+        {"quantity": 3, "standby": {"current_a": 0.3}, "bursts": [{"current_a": 0.1, "duration_s": 37, "per_hour": 80, "offset_s": 1000}]}
     ]
     for found in (loads, often, late):
         case = case_of(None, found)

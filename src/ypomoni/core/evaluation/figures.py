@@ -132,7 +132,7 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
     outage = case.run()
     pack = outage.pack
     missing_ah = max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0)
-    bursts, burst_a = named_bursts(case.currents, today.end) if today.end.in_burst else ((), 0.0)
+    bursts, burst_a = named_bursts(case.followed, today.end) if today.end.in_burst else ((), 0.0)
     return replace(
         result,
         limited_by=limited_by,

@@ -24,7 +24,17 @@ NOTICEABLY_LONGER_RATIO = 1.05
 
 def check_holdover(facts: Facts) -> list[Finding]:
     """Return what hours, prescribed capacity, bursts, cut-off and warning give rise to."""
-    checks = (_below_requirement, _below_method, _burst_trips, _cutoff_high, _brown_out, _warning, _warning_short, _nothing_draws)
+    checks = (
+        _below_requirement,
+        _below_method,
+        _burst_trips,
+        _gathered,
+        _cutoff_high,
+        _brown_out,
+        _warning,
+        _warning_short,
+        _nothing_draws,
+    )
     return [finding for check in checks for finding in check(facts)]
 
 
@@ -113,6 +123,27 @@ def _burst_trips(facts: Facts) -> Iterator[Finding]:
         f"{say_percent(result.end.charge_left_ratio)} of its charge is left. That is {say_hours(shorter_h)} sooner than the average current suggests.",
         source="bursts stay explicit in the simulation",
         way_out=f"Feed {' and '.join(names)} from another supply, or renew or enlarge the battery.",
+    )
+
+
+def _gathered(facts: Facts) -> Iterator[Finding]:
+    """Say that bursts were not followed one by one, and between which hours the truth then lies."""
+    result, even_h = facts.result, facts.result.averaged_holdover_h
+    gathering = facts.case.gathering if facts.case else None
+    if gathering is None or result.holdover is None or even_h is None:
+        return
+    shown_h, required_h = result.holdover.expected, facts.requirement.standby_h
+    least_h = max(0.0, shown_h - gathering.longest_h)
+    is_open = least_h < required_h <= shown_h
+    yield Finding(
+        code="bursts_gathered",
+        severity=Severity.RISK if is_open else Severity.NOTE,
+        evidence=f"The bursts of {facts.supply.name} come at so many unrelated intervals that they cannot be followed one by one. They are counted as "
+        f"fewer and longer ones that begin together, with the same charge and the same peak. The hours shown may be {say_hours(gathering.longest_h)} too long at "
+        f"most. Spread evenly the same bursts would give {say_hours(even_h)}."
+        + (f" So it may hold less than the {say_required_h(required_h)} it must." if is_open else ""),
+        source="what a pattern may cost to follow; the same charge at the same peak",
+        way_out="Give bursts that come about as often the same interval: then every one of them is followed.",
     )
 
 

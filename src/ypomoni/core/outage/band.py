@@ -21,7 +21,7 @@ def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput,
 
     low = expected·exp(−√Σδᵢ²) with δᵢ = ln(expected / result with input i alone at its bad end); high likewise with the good ends.
     """
-    runs = _band_runs(case)
+    runs = _band_runs(case, expected_h)
     falls = [_log_ratio(expected_h, bad_h) for *_, bad_h, _ in runs]
     rises = [_log_ratio(good_h, expected_h) for *_, good_h in runs]
     if case.supply.totals:
@@ -43,7 +43,7 @@ def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput,
 
 def band_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:
     """Return the fall and the rise of ln(holdover) with each input alone at its ends: the loads in their order, then the bank's."""
-    runs = _band_runs(case)
+    runs = _band_runs(case, expected_h)
     falls = [min(_log_ratio(expected_h, bad_h), GREATEST_DELTA) for *_, bad_h, _ in runs]
     return falls, [min(_log_ratio(good_h, expected_h), GREATEST_DELTA) for *_, good_h in runs]
 
@@ -57,10 +57,10 @@ def band_of(expected_h: float, fall: float, rise: float) -> Band:
     )
 
 
-def _band_runs(case: Case) -> list[tuple[str, str, str, float, float]]:
+def _band_runs(case: Case, expected_h: float) -> list[tuple[str, str, str, float, float]]:
     """Return key, name, provenance and the holdover at the bad and the good end of each uncertain input. [h]"""
     runs: list[tuple[str, str, str, float, float]] = []
-    moved = _Moved(case)
+    moved = _Moved(case, expected_h)
     for currents in case.currents:
         load, climate = currents.load, case.climate_of(currents.load)
         bad_h = moved.holdover_h(currents, worst_currents(currents, climate))
@@ -97,15 +97,22 @@ def _narrowed(case: Case, expected_h: float, falls: list[float], rises: list[flo
 
 
 class _Moved:
-    """Holdovers with one load moved. Loads without bursts or cable that move the demand by as much have the same one: it is run once."""
+    """Holdovers with one load moved. Loads that move the demand by as much, and do so all the time, have the same one: it is run once.
 
-    def __init__(self, case: Case) -> None:
+    Where bursts are gathered (`Case.gathering`) a load moves the holdover by the ratio by which it moves that with bursts spread evenly:
+    with very many loads nobody waits for each of them to be walked twice.
+    """
+
+    def __init__(self, case: Case, expected_h: float) -> None:
         self.case = case
         self.known: dict[tuple[float, ...], float] = {}
+        self.averaged = case.gathering is not None
+        even_h = case.holdover(averaged=True).holdover_h if self.averaged else 0.0
+        self.scale_ratio = expected_h / even_h if even_h > 0 else 1.0
 
     def holdover_h(self, before: LoadCurrents, after: LoadCurrents) -> float:
         """Return the holdover with a load's currents changed. [h]"""
-        if before.load.bursts or before.load.cable:
+        if not self.averaged and (before.load.bursts or before.load.cable):
             return self.case.holdover(changed=after).holdover_h
         moves = [
             round(b - a, 12)
@@ -114,7 +121,7 @@ class _Moved:
         ]
         key = tuple(moves)
         if key not in self.known:
-            self.known[key] = self.case.holdover(changed=after).holdover_h
+            self.known[key] = self.case.holdover(changed=after, averaged=self.averaged).holdover_h * self.scale_ratio
         return self.known[key]
 
 
@@ -122,7 +129,7 @@ def standby_deltas(case: Case, expected_h: float) -> tuple[list[float], list[flo
     """Return for each load the fall and the rise of ln(holdover) with its standby current alone at its bad and its good end."""
     bad: list[float] = []
     good: list[float] = []
-    moved = _Moved(case)
+    moved = _Moved(case, expected_h)
     for currents in case.currents:
         climate = case.climate_of(currents.load)
         bad_h = moved.holdover_h(currents, worst_currents(currents, climate, standby_only=True))

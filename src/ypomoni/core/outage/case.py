@@ -18,6 +18,7 @@ from ypomoni.core.outage.demand import (
     total_draw,
 )
 from ypomoni.core.outage.ends import Holdover
+from ypomoni.core.outage.gathering import MOST_COST, Gathering, gather, pattern_cost
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.uncertainty import (
     best_currents,
@@ -124,6 +125,20 @@ class Case:
         self.loads = loads
         self.requirement = supply.requirement
         self.currents = self._reconciled(tuple(expected_currents(load, self.climate_of(load)) for load in loads))
+
+    @cached_property
+    def gathering(self) -> Gathering | None:
+        """How bursts that would take too long to follow are gathered; None where every one of them is followed."""
+        return gather(self.currents) if pattern_cost(self._stated_timelines, self.loads) > MOST_COST else None
+
+    def follow(self, currents: LoadCurrents) -> LoadCurrents:
+        """Return the currents of a load as they are walked."""
+        return currents if self.gathering is None else self.gathering.follow(currents)
+
+    @cached_property
+    def followed(self) -> tuple[LoadCurrents, ...]:
+        """The currents as they are walked."""
+        return tuple(self.follow(c) for c in self.currents)
 
     def climate_of(self, load: Load) -> Place:
         """How warm it is where a load is."""
@@ -236,6 +251,13 @@ class Case:
 
     @cached_property
     def _expected_timelines(self) -> tuple[Timeline, Timeline]:
+        if self.gathering is None:
+            return self._stated_timelines
+        own_a = self.supply.own_current_a
+        return build_timeline(self.followed, own_a, in_alarm=False), build_timeline(self.followed, own_a, in_alarm=True)
+
+    @cached_property
+    def _stated_timelines(self) -> tuple[Timeline, Timeline]:
         own_a = self.supply.own_current_a
         return build_timeline(self.currents, own_a, in_alarm=False), build_timeline(self.currents, own_a, in_alarm=True)
 
@@ -244,10 +266,12 @@ class Case:
             return self._cold_timelines
         if averaged:
             own_a = self.supply.own_current_a
-            return tuple(build_timeline(self.currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
+            currents = [c if changed is None or c.load.key != changed.load.key else changed for c in self.currents]
+            return tuple(build_timeline(currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
         if changed is None:
             return self._expected_timelines
         standby, alarm = self._demand
+        changed = self.follow(changed)
         return standby.with_changed(changed), alarm.with_changed(changed)
 
     def timelines(self, *, cold: bool) -> tuple[Timeline, Timeline]:
@@ -300,7 +324,8 @@ class Case:
             capacity_ratio=capacity_ratio,
             starts_at_ratio=self.supply.starts_at_ratio,
         )
-        standby, alarm = (build_timeline(currents, own_a, in_alarm=state) for state in (False, True))
+        followed = tuple(self.follow(c) for c in currents)
+        standby, alarm = (build_timeline(followed, own_a, in_alarm=state) for state in (False, True))
         return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
 
     def holdover(self, **assumptions: Unpack[Assumptions]) -> Holdover:
@@ -336,8 +361,8 @@ class _Demand:
     def __init__(self, case: Case, *, in_alarm: bool) -> None:
         self.in_alarm = in_alarm
         self.place = {c.load.key: n for n, c in enumerate(case.currents)}
-        self.parts = [contribution(c, in_alarm=in_alarm) for c in case.currents]
-        self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.currents, self.parts, strict=True)]
+        self.parts = [contribution(c, in_alarm=in_alarm) for c in case.followed]
+        self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.followed, self.parts, strict=True)]
         self.before = [Draw(case.supply.own_current_a, 0.0, 0.0)]
         for draw, _ in self.parts:
             self.before.append(self.before[-1].plus(draw))

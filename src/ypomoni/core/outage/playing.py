@@ -132,7 +132,7 @@ def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool 
     end_v, cutoff_v = case.bank.end_v, supply.cutoff_v if cutoff_v is None else cutoff_v
     own_v = case.bank.own_cutoff_v
     disconnects_v = max([v for v in (cutoff_v, own_v) if v is not None], default=None)
-    needing = [c for c in case.currents if c.load.battery_min_v is not None]
+    needing = [c for c in case.followed if c.load.battery_min_v is not None]
     last = None
     if disconnects_v is None:
         # Nothing disconnects, so it is played until the last essential load is lost, be that below the battery's own end voltage.

@@ -57,7 +57,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
     standby, alarm = timelines_under(case, conditions)
     timeline = alarm if event.in_alarm else standby
     rest_v = terminal(end.pack, end.u_ah, end.d_ah, *timeline.base)[1]
-    bursts = active_bursts(case.currents, event.t_h, in_alarm=event.in_alarm)
+    bursts = active_bursts(case.followed, event.t_h, in_alarm=event.in_alarm)
     cause, lowered_h = cause_of_end(
         EndFacts(
             t_h=event.t_h,

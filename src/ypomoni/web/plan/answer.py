@@ -145,6 +145,7 @@ WORKING_OF = {
     "worst_case_short": "scenario_worst",
     "weak_link": "holdover",
     "burst_trips_cutoff": "holdover",
+    "bursts_gathered": "holdover",
     "cutoff_above_need": "holdover",
     "double_margin": "holdover",
     "bank_past_age": "holdover",
