@@ -8,8 +8,8 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 from throwaway import application, served
 
-from ypomoni.actions.jobs import work_once
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.actions.working import work_once
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 ARGUMENTS = [

@@ -45,10 +45,10 @@ def test_migrations_apply_once_and_refuse_a_file_that_changed(conninfo):
 
 
 def test_every_table_but_the_machinery_belongs_to_an_organisation(connection):
-    """A column organisation_id that may not be null stands in each; who tries to sign in belongs to none yet."""
+    """A column organisation_id that may not be null stands in each; who tries to sign in, and a worker, belong to none."""
     scoped = "SELECT table_name FROM information_schema.columns WHERE column_name = 'organisation_id' AND is_nullable = 'NO'"
     tables = "SELECT table_name FROM information_schema.tables WHERE table_schema = 'public'"
-    names = {r["table_name"] for r in connection.execute(tables)} - {"organisation", "migration", "attempt"}
+    names = {r["table_name"] for r in connection.execute(tables)} - {"organisation", "migration", "attempt", "worker"}
     assert names == {r["table_name"] for r in connection.execute(scoped)}
     assert {"site", "requirement", "plan", "supply", "load", "result", "change", "account", "invitation", "setting"} <= names
 

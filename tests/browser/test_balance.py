@@ -15,7 +15,7 @@ import pytest
 from browser.pages import PHONE, open_archive, sign_in, violations
 from playwright.sync_api import expect
 
-from ypomoni.actions import jobs
+from ypomoni.actions import working
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 
 pytestmark = pytest.mark.browser
@@ -24,12 +24,12 @@ pytestmark = pytest.mark.browser
 @pytest.fixture
 def worker(app, monkeypatch):
     """A worker on the queue of this test's database; what would make moving possible is looked for only briefly."""
-    monkeypatch.setattr(jobs, "RELAX_RATIO", 1.6)
+    monkeypatch.setattr(working, "RELAX_RATIO", 1.6)
     stop = threading.Event()
 
     def work():
         while not stop.is_set():
-            if not jobs.work_once(app.extensions["pool"]):
+            if not working.work_once(app.extensions["pool"]):
                 time.sleep(0.05)
 
     thread = threading.Thread(target=work, daemon=True)

@@ -8,8 +8,8 @@ import pytest
 from builders import document, merged
 from web.client import Client, other_organisation, rows
 
-from ypomoni.actions.jobs import work_once
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.actions.working import work_once
 
 
 @pytest.fixture

@@ -11,7 +11,13 @@ class Actor:
     account_id: int | None
     name: str = ""
     organisation_name: str = ""
+    role: str = "member"
     # What is done in one request carries one batch, and is undone together.
     batch: str | None = None
     # The batch that this one takes back.
     undoes: str | None = None
+
+    @property
+    def is_owner(self) -> bool:
+        """Whether it looks after the people of its organisation; whoever has the server does so too."""
+        return self.account_id is None or self.role == "owner"

@@ -12,13 +12,13 @@ from pydantic import TypeAdapter, ValidationError
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import (
+    FreshKeys,
     check_whole,
     create,
     create_many,
+    create_unchecked,
     edit,
     find,
-    fresh_key,
-    log_change,
     read_document,
     read_tree,
     taken_keys,
@@ -54,9 +54,8 @@ from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.kept import POINT
 from ypomoni.storage.readings import count_readings, insert_reading, insert_settled, select_reading, select_reading_by_token
-from ypomoni.storage.results import insert_result, select_results
+from ypomoni.storage.results import insert_results, select_results
 
 _SUGGESTIONS = TypeAdapter(tuple[Suggestion, ...])
 TAKEN_STATES = (State.STANDBY, State.ALARM)
@@ -96,7 +95,7 @@ def next_readings(connection: Connection, organisation_id: int, site_file: SiteF
     if digest in stored:
         return _SUGGESTIONS.validate_json(stored[digest])
     found = suggest_readings(tree_of(plan, supply_key), plan.instruments)
-    insert_result(connection, organisation_id, ENGINE_VERSION, digest, _SUGGESTIONS.dump_json(found).decode())
+    insert_results(connection, organisation_id, ENGINE_VERSION, {digest: _SUGGESTIONS.dump_json(found).decode()})
     return found
 
 
@@ -107,53 +106,66 @@ def make_points(connection: Connection, actor: Actor, plan_id: int) -> int:
     """Make the points that are missing, from the register: battery, output, a branch for each name, a device for each load."""
     plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"], lock=True)
-    made = 0
-    for supply in tree.supplies.get(plan_id, []):
-        made += _make_points_of(connection, actor, tree, plan_id, supply)
-    return made
-
-
-def _make_points_of(connection: Connection, actor: Actor, tree: SiteTree, plan_id: int, supply: SupplyRow) -> int:
-    points = [p for p in tree.placed_points(plan_id) if p["supply_id"] == supply["id"]]
-    taken = taken_keys(tree, "point", plan_id)
-    made = 0
-
-    def ensure(kind: str, name: str, key: str, parent_id: int | None, load_id: int | None = None) -> int:
-        nonlocal made
-        same = next((p for p in points if p["kind"] == kind and (p["load_id"] == load_id if load_id else p["name"] == name)), None)
-        if same is None and kind in ("battery", "output"):
-            same = next((p for p in points if p["kind"] == kind), None)
-        if same is not None:
-            return same["id"]
-        values = {"plan_id": plan_id, "key": fresh_key(key, taken), "name": name, "kind": kind}
-        owners = {"supply_id": supply["id"], "parent_id": parent_id, "load_id": load_id}
-        row = create_unchecked(connection, actor, tree.site["id"], {**values, **owners})
-        taken.add(row["key"])
-        points.append(row)
-        made += 1
-        return row["id"]
-
-    battery_id = ensure("battery", f"{supply['name']} battery lead", f"{supply['key']}-battery", None)
-    output_id = ensure("output", f"{supply['name']} output", f"{supply['key']}-output", battery_id)
-    last: Row | None = None
-    for load in tree.loads.get(plan_id, []):
-        if load["supply_id"] != supply["id"]:
-            continue
-        parent_id = output_id
+    making = _Making(connection, actor, tree, plan_id)
+    supplies = tree.supplies.get(plan_id, [])
+    by_id = {s["id"]: s for s in supplies}
+    # A load whose supply was removed waits with it.
+    fed = [(load, by_id[load["supply_id"]]) for load in tree.loads.get(plan_id, []) if load["supply_id"] in by_id]
+    for s in supplies:
+        making.want("battery", s, f"{s['name']} battery lead", f"{s['key']}-battery")
+    making.make()
+    for s in supplies:
+        making.want("output", s, f"{s['name']} output", f"{s['key']}-output", parent_id=making.found["battery", s["id"], None])
+    making.make()
+    for load, s in fed:
         if load["branch"]:
-            parent_id = ensure("branch", load["branch"], f"{supply['key']}-{load['branch']}", output_id)
-        ensure("device", load["name"], load["key"], parent_id, load["id"])
-        last = points[-1]
-    if made:
-        check_whole(connection, actor, "point", last or points[-1])
-    return made
+            making.want("branch", s, load["branch"], f"{s['key']}-{load['branch']}", parent_id=making.found["output", s["id"], None])
+    making.make()
+    for load, s in fed:
+        parent = ("branch", s["id"], load["branch"]) if load["branch"] else ("output", s["id"], None)
+        making.want("device", s, load["name"], load["key"], parent_id=making.found[parent], load_id=load["id"])
+    making.make()
+    if making.last is not None:
+        check_whole(connection, actor, "point", making.last)
+    return making.made_count
 
 
-def create_unchecked(connection: Connection, actor: Actor, site_id: int, values: Row) -> Row:
-    """Insert a point and log it; whoever makes many of them checks the site once."""
-    row = POINT.add(connection, {**values, "organisation_id": actor.organisation_id})
-    log_change(connection, actor, "create", "point", row, site_id, None, row)
-    return row
+class _Making:
+    """Points of a plan that are there, and those that are made, a level of the tree at a time: each level in one go."""
+
+    def __init__(self, connection: Connection, actor: Actor, tree: SiteTree, plan_id: int) -> None:
+        self.connection, self.actor, self.plan_id = connection, actor, plan_id
+        self.keys = taken_keys(tree, "point", plan_id)
+        self.made_count = 0
+        self.last: Row | None = None
+        # By kind, supply, and the branch's name or the device's load.
+        self.found: dict[tuple[str, int, Any], int] = {}
+        self._wanted: dict[tuple[str, int, Any], Row] = {}
+        for point in tree.placed_points(plan_id):
+            self.found.setdefault(
+                (point["kind"], point["supply_id"], self._of(point["kind"], point["name"], point["load_id"])), point["id"]
+            )
+
+    @staticmethod
+    def _of(kind: str, name: str, load_id: int | None) -> Any:
+        return {"branch": name, "device": load_id}.get(kind)
+
+    def want(self, kind: str, supply: SupplyRow, name: str, key: str, *, parent_id: int | None = None, load_id: int | None = None) -> None:
+        """Note a point that is to be made unless it is there."""
+        at = (kind, supply["id"], self._of(kind, name, load_id))
+        if at not in self.found and at not in self._wanted:
+            values = {"plan_id": self.plan_id, "key": key, "name": name, "kind": kind}
+            self._wanted[at] = {**values, "supply_id": supply["id"], "parent_id": parent_id, "load_id": load_id}
+
+    def make(self) -> None:
+        """Make what was noted, under keys of their own."""
+        keys = FreshKeys(self.keys)
+        entries = [{**row, "key": keys.of(row["key"])} for row in self._wanted.values()]
+        for at, row in zip(self._wanted, create_unchecked(self.connection, self.actor, "point", entries), strict=True):
+            self.found[at], self.last = row["id"], row
+            self.keys.add(row["key"])
+        self.made_count += len(entries)
+        self._wanted.clear()
 
 
 # -- readings --------------------------------------------------------------------------------------------------------------------------

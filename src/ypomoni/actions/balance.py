@@ -19,7 +19,6 @@ from ypomoni.records.field import Row
 from ypomoni.records.load import LoadRow
 from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
-from ypomoni.storage.changes import select_batch
 from ypomoni.storage.connection import Connection
 
 _OWN = frozenset({"id", "organisation_id", "version", "removed_at"})
@@ -167,11 +166,6 @@ def follow_moves(connection: Connection, actor: Actor, plan: PlanRow, targets: d
 def pin(connection: Connection, actor: Actor, held: list[Held], *, pinned: bool) -> list[LoadRow]:
     """Pin loads to where they are, or let them go again."""
     return edit_many(connection, actor, "load", [(h.load_id, h.version, {"pinned": pinned}) for h in held])
-
-
-def has_arrived(connection: Connection, actor: Actor, token: str) -> bool:
-    """Say whether what was sent with a token is in the log already: the answer was lost, not the edit."""
-    return bool(select_batch(connection, actor.organisation_id, token))
 
 
 def _refuse_broken(after: Plan, going: dict[str, str | None], names: dict[str, str]) -> None:

@@ -1,7 +1,7 @@
 """Create, edit, remove and restore an aggregate, on the version it was read at, checked within its site, and logged."""
 
 import re
-from collections.abc import Generator, Sequence
+from collections.abc import Generator, Iterable, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any
@@ -18,7 +18,7 @@ from ypomoni.records.kept import RECORDS
 from ypomoni.records.library import InstrumentRow, StockRow
 from ypomoni.records.nesting import part_of_row
 from ypomoni.storage.changes import insert_change, insert_changes, select_batch, select_last_bank, select_last_change
-from ypomoni.storage.connection import Connection
+from ypomoni.storage.connection import Connection, lock_shared
 from ypomoni.storage.kept import AGGREGATES, ORGANISATION_WIDE, PLAN, SITE
 
 EMPTY_SITE: dict[str, Any] = {
@@ -54,11 +54,36 @@ def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool 
 
 
 def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Any:
-    """Return an aggregate that has not been removed, locked, or raise `NotFound`. Its record is that of its name."""
-    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
+    """Return an aggregate that has not been removed, or raise `NotFound`. Its record is that of its name."""
+    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
     if row is None or row["removed_at"] is not None:
         raise NotFound
     return row
+
+
+def claim(connection: Connection, actor: Actor, name: str, aggregate_id: int, *, removed: bool = False) -> Any:
+    """Return an aggregate as `find` does, with nobody else able to change it or its site until the transaction ends.
+
+    Everything that is written locks its site first, and then needs no lock of a row: so writers never wait for each other in a circle.
+    """
+    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
+    if row is None or (row["removed_at"] is not None and not removed):
+        raise NotFound
+    _lock_for(connection, actor, name, row)
+    # It may have been changed until the lock was given.
+    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
+    if row is None or (row["removed_at"] is not None and not removed):
+        raise NotFound
+    return row
+
+
+def _lock_for(connection: Connection, actor: Actor, name: str, row: Row) -> None:
+    """Lock the site a row belongs to, or what the whole organisation shares."""
+    site_id = _site_id(connection, actor, name, row)
+    if site_id is None:
+        lock_shared(connection, actor.organisation_id)
+    elif SITE.find(connection, actor.organisation_id, site_id, lock=True) is None:
+        raise NotFound
 
 
 def create(connection: Connection, actor: Actor, name: str, values: Row, taken: set[str] | None = None) -> Any:
@@ -79,20 +104,30 @@ def shared_keys(connection: Connection, actor: Actor, name: str) -> set[str]:
 
 def create_many(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Any]:
     """Insert several aggregates of one parent; see `create`. All of them or none."""
+    made = create_unchecked(connection, actor, name, entries, taken)
+    if made:
+        _check_after(connection, actor, name, made[0])
+    return made
+
+
+def create_unchecked(connection: Connection, actor: Actor, name: str, entries: list[Row], taken: set[str] | None = None) -> list[Any]:
+    """Insert aggregates as `create_many` does and log them, and leave it to the caller to check the site once all is in it."""
     aggregate = AGGREGATES[name]
-    keys = set(taken or ())
+    keys = FreshKeys(taken or ())
     rows: list[Row] = []
     for values in entries:
         row: Row = blank_row(RECORDS[name]) | values
         row["organisation_id"] = actor.organisation_id
-        if "key" in aggregate.columns and not row["key"]:
-            row["key"] = fresh_key(row["name"], keys)
-        keys.add(row.get("key") or "")
+        if "key" in aggregate.columns:
+            row["key"] = keys.of(row["name"], row["key"])
         rows.append(row)
+    if rows and name != "site":
+        _lock_for(connection, actor, name, rows[0])
     with _translated():
         made = aggregate.add_many(connection, rows)
-    site_id = _check_after(connection, actor, name, made[0]) if made else None
-    _log_many(connection, actor, "create", name, site_id, [(None, row) for row in made])
+    if made:
+        site_id = _site_id(connection, actor, name, made[0])
+        _log_many(connection, actor, "create", name, site_id, [(None, row) for row in made])
     return made
 
 
@@ -101,13 +136,29 @@ def edit_many(connection: Connection, actor: Actor, name: str, wanted: list[tupl
     return edit_many_within(connection, actor, name, wanted)[0]
 
 
+def claim_many(connection: Connection, actor: Actor, name: str, aggregate_ids: list[int]) -> list[Any]:
+    """Return several aggregates of one parent as `claim` does, in one look at that parent however many they are."""
+    if not aggregate_ids:
+        return []
+    first = claim(connection, actor, name, aggregate_ids[0])
+    parent = next((c for c in ("plan_id", "site_id") if c in first), None)
+    if parent is None or len(aggregate_ids) == 1:
+        return [first, *(claim(connection, actor, name, n) for n in aggregate_ids[1:])]
+    there = {
+        row["id"]: row for row in AGGREGATES[name].every(connection, actor.organisation_id, [first[parent]]) if row["removed_at"] is None
+    }
+    if any(n not in there for n in aggregate_ids):
+        raise NotFound
+    return [there[n] for n in aggregate_ids]
+
+
 def edit_many_within(
     connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int, Row]]
 ) -> tuple[list[Any], tuple[SiteTree, SiteFile] | None]:
     """Change several aggregates as `edit_many` does, and return them with their checked site; None where nothing changed."""
     changed: list[tuple[Row, Row]] = []
-    for aggregate_id, version, changes in wanted:
-        row = find(connection, actor, name, aggregate_id)
+    rows = claim_many(connection, actor, name, [aggregate_id for aggregate_id, _, _ in wanted])
+    for row, (_, version, changes) in zip(rows, wanted, strict=True):
         refuse_stale(connection, actor, name, row, version)
         if any(row[key] != value for key, value in changes.items()):
             with _translated():
@@ -134,6 +185,7 @@ def undo_batch(connection: Connection, actor: Actor, batch: str) -> int:
     if not changes:
         raise NotFound
     last: tuple[str, Row] | None = None
+    claim(connection, actor, changes[0]["aggregate"], changes[0]["aggregate_id"], removed=True)
     for change in changes:
         last = (change["aggregate"], _take_back(connection, actor, change))
     if last:
@@ -146,7 +198,7 @@ _REVERTED = frozenset({"create", "edit", "remove", "restore"})
 
 def _take_back(connection: Connection, actor: Actor, change: Row) -> Row:
     name, aggregate = change["aggregate"], AGGREGATES[change["aggregate"]]
-    row = aggregate.find(connection, actor.organisation_id, change["aggregate_id"], lock=True)
+    row = aggregate.find(connection, actor.organisation_id, change["aggregate_id"])
     if row is None:
         raise NotFound
     if change["verb"] == "edit":
@@ -184,7 +236,7 @@ def edit_within(
     Refused
         If the site would no longer be whole.
     """
-    row = find(connection, actor, name, aggregate_id)
+    row = claim(connection, actor, name, aggregate_id)
     refuse_stale(connection, actor, name, row, version)
     if all(row[key] == value for key, value in changes.items()):
         return row, *check_whole(connection, actor, name, row)
@@ -197,7 +249,7 @@ def edit_within(
 
 def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int, changes: Row) -> Any:
     """Change an aggregate of the organisation; see `edit_within`."""
-    row = find(connection, actor, name, aggregate_id)
+    row = claim(connection, actor, name, aggregate_id)
     refuse_stale(connection, actor, name, row, version)
     changed = AGGREGATES[name].change(connection, {**row, **changes})
     check_shared(connection, actor, name, changed)
@@ -207,22 +259,28 @@ def edit_shared(connection: Connection, actor: Actor, name: str, aggregate_id: i
 
 def remove(connection: Connection, actor: Actor, name: str, aggregate_id: int, version: int) -> Any:
     """Remove an aggregate; it can be restored."""
-    row = find(connection, actor, name, aggregate_id)
-    refuse_stale(connection, actor, name, row, version)
-    if name == "requirement":
-        _refuse_in_use(connection, actor, row)
-    if name == "plan" and len(read_tree(connection, actor, row["site_id"]).plans) == 1:
-        raise Refused([Fault("", "This is the only plan of the site: a site keeps at least one.")])
-    gone = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=True)
-    log_change(connection, actor, "remove", name, gone, _site_id(connection, actor, name, gone), row, None)
+    return remove_many(connection, actor, name, [(aggregate_id, version)])[0]
+
+
+def remove_many(connection: Connection, actor: Actor, name: str, wanted: list[tuple[int, int]]) -> list[Any]:
+    """Remove several aggregates of one parent, each given as id and version. All of them or none; they can be restored."""
+    rows = claim_many(connection, actor, name, [aggregate_id for aggregate_id, _ in wanted])
+    gone: list[Any] = []
+    for row, (_, version) in zip(rows, wanted, strict=True):
+        refuse_stale(connection, actor, name, row, version)
+        if name == "requirement":
+            _refuse_in_use(connection, actor, row)
+        if name == "plan" and len(read_tree(connection, actor, row["site_id"]).plans) == 1:
+            raise Refused([Fault("", "This is the only plan of the site: a site keeps at least one.")])
+        gone.append(AGGREGATES[name].mark(connection, actor.organisation_id, row["id"], removed=True))
+    if gone:
+        _log_many(connection, actor, "remove", name, _site_id(connection, actor, name, gone[0]), [(row, None) for row in rows])
     return gone
 
 
 def restore(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Any:
     """Bring a removed aggregate back. What is back already stays as it is."""
-    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
-    if row is None:
-        raise NotFound
+    row = claim(connection, actor, name, aggregate_id, removed=True)
     if row["removed_at"] is None:
         return row
     back = AGGREGATES[name].mark(connection, actor.organisation_id, aggregate_id, removed=False)
@@ -243,7 +301,7 @@ def _translated() -> Generator[None]:
 
 def restore_bank(connection: Connection, actor: Actor, supply_id: int) -> Any:
     """Put the bank that was last taken out of a supply back in, unless there is one again."""
-    supply = find(connection, actor, "supply", supply_id)
+    supply = claim(connection, actor, "supply", supply_id)
     bank = select_last_bank(connection, actor.organisation_id, supply_id)
     if bank is None:
         raise NotFound
@@ -297,13 +355,30 @@ def check_shared(connection: Connection, actor: Actor, name: str, row: Row | Non
         raise Refused(faults) from error
 
 
+class FreshKeys:
+    """Keys made of names, none twice. However many things have one name, each key is found at once."""
+
+    def __init__(self, taken: Iterable[str]) -> None:
+        self._taken = set(taken)
+        self._next: dict[str, int] = {}
+
+    def of(self, name: str, key: str | None = None) -> str:
+        """Return the key that is given, or one made of a name that nothing else has."""
+        if key:
+            self._taken.add(key)
+            return key
+        base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "entry"
+        found, n = base, self._next.get(base, 2)
+        while found in self._taken:
+            found, n = f"{base}-{n}", n + 1
+        self._next[base] = n
+        self._taken.add(found)
+        return found
+
+
 def fresh_key(name: str, taken: set[str]) -> str:
     """Return a key made of a name that no other entry of the list has."""
-    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:60] or "entry"
-    key, n = base, 2
-    while key in taken:
-        key, n = f"{base}-{n}", n + 1
-    return key
+    return FreshKeys(taken).of(name)
 
 
 def taken_keys(tree: SiteTree, name: str, plan_id: int | None = None) -> set[str]:

@@ -5,6 +5,7 @@ ActionError
 ├── StaleEdit       somebody changed it since it was read; carries what it is now
 ├── Refused         what was entered cannot be; carries every fault with its field
 ├── Unreadable      a stored site cannot be read; carries the site and what is wrong with it
+├── Forbidden       the actor may not do that; says who may
 └── SignInRefused   address and password do not go together
 """
 
@@ -52,3 +53,7 @@ class Unreadable(ActionError):  # noqa: N818 - as above
 
 class SignInRefused(ActionError):  # noqa: N818 - as above
     """Raised when address and password do not go together; says no more than that."""
+
+
+class Forbidden(ActionError):  # noqa: N818 - as above
+    """Raised when the actor's role does not allow it; its text says who may."""

@@ -1,24 +1,32 @@
-"""Results of stored plans: only what was touched is computed, the rest comes from the store by digest of input and engine."""
+"""Results of stored plans: only what was touched is computed, the rest comes from the store by digest of input and engine.
+
+A request computes what is quickly done; the rest a worker does.
+"""
 
 import hashlib
 import json
 import logging
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from importlib import resources
 from typing import Any
 
-from ypomoni.core.evaluation.evaluate import summarise_plan, try_supply
+from ypomoni.core.evaluation.effort import estimate_s
+from ypomoni.core.evaluation.evaluate import pending, summarise_plan, try_supply
 from ypomoni.core.telling.results import PlanResult, SupplyResult
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.results_json import dump_supply_result, load_supply_result
 from ypomoni.documents.site_file import SiteFile
 from ypomoni.documents.site_model import PlanPart
+from ypomoni.observing import FAILED_CALCULATIONS
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.results import insert_result, select_results
+from ypomoni.storage.jobs import count_under_way, insert_job, select_asked
+from ypomoni.storage.results import insert_results, select_results
+from ypomoni.storage.workers import count_workers
 
 
 def _engine_version() -> str:
@@ -36,6 +44,10 @@ def _engine_version() -> str:
 
 ENGINE_VERSION = _engine_version()
 MOST_KEPT = 1_024
+# What one request may compute itself, with a worker to leave the rest to and without one. [s]
+BUDGET_S = 1.5
+ALONE_BUDGET_S = 4.0
+MOST_FIGURES = 10
 log = logging.getLogger("ypomoni")
 
 
@@ -78,40 +90,106 @@ _kept = _Kept()
 
 
 def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[SiteFile, str]]) -> list[PlanResult]:
-    """Return the results of plans, each given as its site and its key. One look into the store for all of them."""
-    wanted: list[tuple[Plan, list[str]]] = []
+    """Return the results of plans, each given as its site and its key. One look into the store for all of them.
+
+    What would take a request too long is left to a worker: such a supply has a result that says so (`is_pending`), and is to be asked for again.
+    """
+    wanted: list[tuple[SiteFile, Plan, list[str]]] = []
     for site_file, key in plans:
         part = next(p for p in site_file.plans if p.key == key)
         core = to_core_plan(site_file, key)
-        wanted.append((core, digests_of(site_file, part)))
-    asked = [d for _, digests in wanted for d in digests]
+        wanted.append((site_file, core, digests_of(site_file, part)))
+    asked = [d for _, _, digests in wanted for d in digests]
     kept = _kept.find(organisation_id, asked)
     missing = [d for d in asked if d not in kept]
     stored = select_results(connection, organisation_id, ENGINE_VERSION, missing) if missing else {}
+    for digest, body in stored.items():
+        kept[digest] = load_supply_result(body)
+        _kept.keep(organisation_id, digest, kept[digest])
+    work = _Work(connection, organisation_id)
     found: list[PlanResult] = []
-    for core, digests in wanted:
+    for site_file, core, digests in wanted:
+        late: list[str] = []
         results: list[SupplyResult] = []
         for supply, digest in zip(core.supplies, digests, strict=True):
-            result, body = kept.get(digest), stored.get(digest)
-            if result is None and body is not None:
-                result = load_supply_result(body)
-                _kept.keep(organisation_id, digest, result)
-            elif result is None:
-                with _kept.alone(organisation_id, digest) as found_meanwhile:
-                    result, is_good = (found_meanwhile, True) if found_meanwhile else _computed(core, supply)
-                    if found_meanwhile is None and is_good:
-                        insert_result(connection, organisation_id, ENGINE_VERSION, digest, dump_supply_result(result))
-                        _kept.keep(organisation_id, digest, result)
-            kept[digest] = result
-            results.append(result)
+            if digest not in kept:
+                result = work.result_of(core, supply, digest)
+                if result is None:
+                    late.append(digest)
+                else:
+                    kept[digest] = result
+            results.append(kept[digest] if digest in kept else pending(supply))
+        if late:
+            work.ask(site_file, core.key, late)
         found.append(summarise_plan(core, tuple(results)))
+    work.keep()
     return found
 
 
-def _computed(plan: Plan, supply: Supply) -> tuple[SupplyResult, bool]:
+class _Work:
+    """What one request computes itself, and what it leaves to a worker."""
+
+    def __init__(self, connection: Connection, organisation_id: int) -> None:
+        self.connection, self.organisation_id = connection, organisation_id
+        self.spent_s = 0.0
+        self.bodies: dict[str, str] = {}
+        self._budget_s: float | None = None
+
+    @property
+    def budget_s(self) -> float:
+        """What may be computed here. Without a worker it is more, so that each request gets further; asked for once."""
+        if self._budget_s is None:
+            self._budget_s = BUDGET_S if count_workers(self.connection) else ALONE_BUDGET_S
+        return self._budget_s
+
+    def result_of(self, plan: Plan, supply: Supply, digest: str) -> SupplyResult | None:
+        """Return a supply's result, computed now, or None where that has to be left to a worker."""
+        if self.spent_s + estimate_s(supply, plan.loads_on(supply.key)) > self.budget_s:
+            return None
+        began_s = time.monotonic()
+        with _kept.alone(self.organisation_id, digest) as found_meanwhile:
+            if found_meanwhile is not None:
+                return found_meanwhile
+            result, is_good = try_computing(plan, supply)
+            self.spent_s += time.monotonic() - began_s
+            if is_good:
+                self.bodies[digest] = dump_supply_result(result)
+                _kept.keep(self.organisation_id, digest, result)
+            return result
+
+    def ask(self, site_file: SiteFile, plan_key: str, digests: list[str]) -> None:
+        """Put supplies into the queue, unless they are in it already."""
+        input_digest = hashlib.sha256("".join(sorted(digests)).encode()).hexdigest()
+        known = select_asked(self.connection, self.organisation_id, input_digest)
+        if known is not None and known["state"] in ("queued", "running", "failed"):
+            return
+        if count_under_way(self.connection, self.organisation_id, "figures") >= MOST_FIGURES:
+            return
+        alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key], "runs": []})
+        values = {
+            "organisation_id": self.organisation_id,
+            "kind": "figures",
+            "plan_id": None,
+            "account_id": None,
+            "plan_key": plan_key,
+            "objective": "",
+            "search_s": 0.0,
+            "input_digest": input_digest,
+            "input": json.dumps({"site": alone.model_dump(mode="json"), "digests": digests}),
+        }
+        insert_job(self.connection, values)
+
+    def keep(self) -> None:
+        """Store what was computed."""
+        if self.bodies:
+            insert_results(self.connection, self.organisation_id, ENGINE_VERSION, self.bodies)
+
+
+def try_computing(plan: Plan, supply: Supply) -> tuple[SupplyResult, bool]:
     """Return a supply's result, and whether its calculation went through; one that fails is named, noted and never kept."""
     result, error = try_supply(plan, supply)
     if error is not None:
+        FAILED_CALCULATIONS.inc()
         log.error("the calculation of supply %r failed", supply.key, exc_info=error)
     return result, error is None
 

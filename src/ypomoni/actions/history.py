@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import check_whole, find, log_change
+from ypomoni.actions.edit import check_whole, claim, log_change
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.news import Change, in_batches
 from ypomoni.documents.faults import Fault
@@ -44,7 +44,7 @@ def what_goes_back(connection: Connection, actor: Actor, plan: Row, before_id: i
             first[row["aggregate"], row["aggregate_id"]] = row
     found: list[Back] = []
     for (name, aggregate_id), row in first.items():
-        now = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id, lock=True)
+        now = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
         if now is None:
             continue
         then = None if row["verb"] in ("create", "restore") else row["before"]
@@ -63,7 +63,7 @@ def set_back(connection: Connection, actor: Actor, plan_id: int, before_id: int)
     Refused
         If the plan would no longer be whole, say because a requirement it used is gone.
     """
-    plan = find(connection, actor, "plan", plan_id)
+    plan = claim(connection, actor, "plan", plan_id)
     backs = what_goes_back(connection, actor, plan, before_id)
     last: tuple[str, Row] | None = None
     # Supplies come first when they return and go last when they leave.

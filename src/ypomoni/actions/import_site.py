@@ -18,7 +18,7 @@ from ypomoni.records.nesting import row_of_part
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.changes import insert_change
-from ypomoni.storage.connection import Connection
+from ypomoni.storage.connection import Connection, lock_shared
 from ypomoni.storage.kept import AGGREGATES, INSTRUMENT
 from ypomoni.storage.readings import insert_reading
 
@@ -44,6 +44,7 @@ def import_site(connection: Connection, actor: Actor, site_file: SiteFile, *, re
     for part in document["runs"]:
         names = {"key": f"{part['place']}-{part['supply']}", "name": f"{part['place']} to {part['supply']}", "supply_key": part["supply"]}
         _add(connection, actor, "run", {**row_of_part(RunRow, part), **names, "site_id": site["id"], "place_id": place_ids[part["place"]]})
+    lock_shared(connection, actor.organisation_id)
     instrument_ids = bring_instruments(connection, actor, document["instruments"])
     check_shared(connection, actor, "instrument")
     owners = PlanOwners(requirement_ids=requirement_ids, place_ids=place_ids, instrument_ids=instrument_ids)

@@ -1,34 +1,27 @@
-"""Long searches: asked for by the board, taken from the queue by a worker, followed with their progress."""
+"""Long searches: asked for by the board, worked on by a worker (`working`), followed with their progress."""
 
 import json
-import logging
-import time
 from dataclasses import dataclass
-from typing import Any
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.balance import follow_moves
 from ypomoni.actions.edit import edit_many, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.core.balance.search import Effort, Objective, Proposal, Relaxation, Relaxing, find_moves
+from ypomoni.core.balance.search import Objective, Proposal, Relaxation, Relaxing
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.documents.faults import Fault
-from ypomoni.documents.into_core import to_core_plan
-from ypomoni.documents.proposal_json import keep_proposal, read_kept_proposal
-from ypomoni.documents.site_file import SiteFile, read_site_text
+from ypomoni.documents.proposal_json import read_kept_proposal
+from ypomoni.documents.site_file import SiteFile
 from ypomoni.records.bank import BankRow
 from ypomoni.records.field import blank_row
 from ypomoni.records.site import PlanRow
-from ypomoni.storage.connection import Connection, Pool, transaction
-from ypomoni.storage.errors import DatabaseAway
-from ypomoni.storage.jobs import beat, cancel_job, finish_job, insert_job, select_job, take_job, waiting_before
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.jobs import cancel_job, count_under_way, insert_job, select_job, waiting_before
+from ypomoni.storage.workers import count_workers
 
-log = logging.getLogger("ypomoni.worker")
 SHORT_S, LONG_S = 5.0, 60.0
-# What a search may spend on larger batteries and the like, for each second it may spend on moves.
-RELAX_RATIO = 3.0
-BEAT_S = 0.3
+MOST_SEARCHES = 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,16 +35,23 @@ class JobView:
     search_s: float
     proposal: Proposal | None
     is_current: bool
+    # Whether anybody works on the queue: without a worker nothing comes of waiting.
+    has_worker: bool
 
 
 def ask_for_moves(connection: Connection, actor: Actor, plan_id: int, objective: Objective, *, long: bool) -> int:
     """Put a search for the best moves of a plan, as it is now, into the queue and return its number."""
     plan = find(connection, actor, "plan", plan_id)
+    if count_under_way(connection, actor.organisation_id, "moves") >= MOST_SEARCHES:
+        raise Refused(
+            [Fault("", f"{MOST_SEARCHES} searches of your organisation are under way or wait: stop one, or wait until one is done.")]
+        )
     site_file = read_document(read_tree(connection, actor, plan["site_id"]))
     # The worker needs this plan alone.
     alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan["key"]]})
     values = {
         "organisation_id": actor.organisation_id,
+        "kind": "moves",
         "plan_id": plan["id"],
         "account_id": actor.account_id,
         "plan_key": plan["key"],
@@ -95,6 +95,7 @@ def see_job(connection: Connection, actor: Actor, job_id: int) -> tuple[PlanRow,
         search_s=job["search_s"],
         proposal=proposal,
         is_current=is_current,
+        has_worker=job["state"] not in ("queued", "running") or count_workers(connection) > 0,
     )
     return plan, view
 
@@ -146,41 +147,3 @@ def _fit(connection: Connection, actor: Actor, plan: PlanRow, supply_key: str, b
     fresh = blank_row(BankRow) | {"bank_age_y": 0.0}
     fresh |= {f"bank_{k}": getattr(bank, k) for k in ("chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel")}
     edit_many(connection, actor, "supply", [(supply["id"], supply["version"], fresh)])
-
-
-# -- the worker's side -----------------------------------------------------------------------------------------------------------------
-
-
-def work_once(pool: Pool) -> bool:
-    """Take one job and do it; says whether there was one. Progress and a wish to stop go through the database, so it can die at any time."""
-    with transaction(pool) as connection:
-        job = take_job(connection)
-    if job is None:
-        return False
-    said: dict[str, Any] = {"at_s": 0.0, "stop": False, "text": "Started"}
-
-    def tell(progress: str) -> None:
-        said["text"] = progress
-        now_s = time.monotonic()
-        if now_s - said["at_s"] >= BEAT_S:
-            said["at_s"] = now_s
-            with transaction(pool) as connection:
-                said["stop"] = beat(connection, job["id"], progress)
-
-    def is_stopped() -> bool:
-        tell(said["text"])
-        return bool(said["stop"])
-
-    try:
-        effort = Effort(search_s=job["search_s"], relax_s=RELAX_RATIO * job["search_s"], tell=tell, is_stopped=is_stopped)
-        found = find_moves(to_core_plan(read_site_text(job["input"].encode()), job["plan_key"]), Objective(job["objective"]), effort)
-        state, body, words = ("cancelled" if found.is_cancelled else "done"), keep_proposal(found), ""
-    except DatabaseAway:
-        # Its row still says that it runs: it is taken again once the database is back.
-        raise
-    except Exception:
-        log.exception("job %s failed", job["id"])
-        state, body, words = "failed", None, "It failed on our side; it has been noted. Nothing was changed."
-    with transaction(pool) as connection:
-        finish_job(connection, job["id"], state, body, words)
-    return True

@@ -12,7 +12,7 @@ from ypomoni.actions.edit import (
     find,
     fresh_key,
     read_tree,
-    remove,
+    remove_many,
     taken_keys,
 )
 from ypomoni.actions.errors import NotFound, Refused
@@ -68,11 +68,9 @@ def duplicate(connection: Connection, actor: Actor, load_ids: list[int]) -> list
     return create_many(connection, actor, "load", copies, taken_keys(tree, "load", plan["id"]))
 
 
-def remove_many(connection: Connection, actor: Actor, wanted: list[tuple[int, int]]) -> int:
-    """Remove several loads."""
-    for load_id, version in wanted:
-        remove(connection, actor, "load", load_id, version)
-    return len(wanted)
+def remove_loads(connection: Connection, actor: Actor, wanted: list[tuple[int, int]]) -> int:
+    """Remove several loads of a plan, and return how many they were."""
+    return len(remove_many(connection, actor, "load", wanted))
 
 
 def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[dict[str, Any]]) -> int:

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import undo_batch
 from ypomoni.records.site import PlanRow
-from ypomoni.storage.changes import select_steps
-from ypomoni.storage.connection import Connection
+from ypomoni.storage.changes import select_batch, select_steps
+from ypomoni.storage.connection import Connection, lock_token
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,3 +54,12 @@ def take_step(connection: Connection, actor: Actor, plan: PlanRow, *, again: boo
     steps = own_steps(connection, actor, plan)
     batches = steps.redo if again else steps.undo
     return undo_batch(connection, actor, batches[-1]) if batches else 0
+
+
+def has_arrived(connection: Connection, actor: Actor, token: str) -> bool:
+    """Say whether what was sent with a token is in the log already: the answer was lost, not the edit.
+
+    Whoever sends the same token at the same moment waits until this transaction has ended.
+    """
+    lock_token(connection, token)
+    return bool(select_batch(connection, actor.organisation_id, token))

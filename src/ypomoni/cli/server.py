@@ -3,8 +3,9 @@
 import os
 import secrets
 import socket
-import subprocess
 import sys
+import tempfile
+import time
 from pathlib import Path
 
 import click
@@ -12,12 +13,15 @@ import click
 from ypomoni.actions.accounts import Passwords
 from ypomoni.actions.evaluate import ENGINE_VERSION
 from ypomoni.actions.seed_demo import seed_demo
+from ypomoni.cli.supervising import open_listener, raise_limit_of_files, supervise
 from ypomoni.storage.cluster import Cluster, state_folder
-from ypomoni.storage.connection import open_pool, transaction
+from ypomoni.storage.connection import open_pool, transaction, why_away
 from ypomoni.storage.errors import StorageError
 from ypomoni.storage.migrate import ensure_database, migrate
 from ypomoni.storage.results import prune_results
 
+# How often a database that is away is asked again at the start. [s]
+AWAIT_S = 2.0
 DEMO_DATABASE = "ypomoni_demo"
 FIRST_PORT = 8765
 
@@ -38,19 +42,38 @@ def demo(port: int | None) -> None:
     os.environ.update(YPOMONI_DATABASE=conninfo, YPOMONI_SECRET_KEY=_kept_secret(), YPOMONI_DEMO="1")
     click.echo(f"Ypomoni runs at http://127.0.0.1:{port}/ (Ctrl+C stops it; `make stop` stops its database)")
     sys.stdout.flush()
-    _serve("127.0.0.1", port)
+    _serve("127.0.0.1", port, web_count=1, workers_count=1)
 
 
 @click.command()
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--port", type=int, default=FIRST_PORT, show_default=True)
-def serve(host: str, port: int) -> None:
-    """Serve for real: YPOMONI_DATABASE and YPOMONI_SECRET_KEY must be set. Put TLS in front of it."""
+@click.option("--processes", "web_count", type=click.IntRange(1, 64), default=2, show_default=True, help="Processes that answer requests.")
+@click.option(
+    "--workers", "workers_count", type=click.IntRange(0, 64), default=1, show_default=True, help="Processes that work on the queue."
+)
+@click.option("--metrics-port", type=int, default=None, help="Port on loopback for Prometheus; none by default.")
+def serve(host: str, port: int, web_count: int, workers_count: int, metrics_port: int | None) -> None:
+    """Serve for real: YPOMONI_DATABASE, YPOMONI_SECRET_KEY and YPOMONI_HOSTS must be set. Put TLS in front of it."""
     from ypomoni.web.settings import Settings
 
     settings = Settings.from_environment()
-    prepare(settings.conninfo, with_demo=False)
-    _serve(host, port)
+    _wait_for(settings.conninfo)
+    try:
+        prepare(settings.conninfo, with_demo=False)
+    except StorageError as error:
+        raise click.ClickException(str(error)) from error
+    _serve(host, port, web_count=web_count, workers_count=workers_count, metrics_port=metrics_port)
+
+
+def _wait_for(conninfo: str) -> None:
+    """Return once the database answers, and say meanwhile that it does not."""
+    while True:
+        reason = why_away(conninfo)
+        if reason is None:
+            return
+        click.echo(f"The database does not answer yet, so nothing is served: {reason} Trying again every {AWAIT_S:g} s.", err=True)
+        time.sleep(AWAIT_S)
 
 
 @click.command("migrate")
@@ -85,18 +108,22 @@ def prepare(conninfo: str, *, with_demo: bool) -> None:
         pool.close()
 
 
-def _serve(host: str, port: int) -> None:
-    """Start a worker for long searches, and replace this process by the server: one process, threads for requests."""
-    start_worker()
-    arguments = ["--bind", f"{host}:{port}", "--worker-class", "gthread", "--threads", "8", "--workers", "1", "--no-control-socket"]
-    arguments += ["--log-level", "warning", "ypomoni.web.entry:app"]
-    os.execv(sys.executable, [sys.executable, "-m", "gunicorn", *arguments])  # noqa: S606 - our own arguments
+def _serve(host: str, port: int, *, web_count: int, workers_count: int, metrics_port: int | None = None) -> None:
+    """Start web processes and workers, and stay to keep them going."""
+    raise_limit_of_files()
+    try:
+        listener = open_listener(host, port)
+    except OSError as error:
+        raise click.ClickException(f"{host}:{port} cannot be listened on: {error.strerror}. Name another port with --port.") from error
+    with tempfile.TemporaryDirectory(prefix="ypomoni-metrics-") as folder:
+        os.environ["PROMETHEUS_MULTIPROC_DIR"] = folder
+        # Only now: where the figures of several processes are added up is read when they are defined.
+        from ypomoni.observing import log_as_json, serve_metrics
 
-
-def start_worker() -> subprocess.Popen[bytes]:
-    """Start a worker that ends with this process, and with the server this process becomes."""
-    command = [sys.executable, "-c", "from ypomoni.cli import main; main()", "worker", "--with-parent"]
-    return subprocess.Popen(command, stdin=subprocess.DEVNULL)
+        log_as_json()
+        if metrics_port is not None:
+            serve_metrics(metrics_port)
+        supervise(listener, web_count=web_count, workers_count=workers_count)
 
 
 def _kept_secret() -> str:

@@ -11,11 +11,16 @@ from psycopg.types.json import set_json_loads
 from psycopg_pool import ConnectionPool, PoolTimeout
 
 from ypomoni.records.field import Row
-from ypomoni.storage.errors import DatabaseAway
+from ypomoni.storage.errors import DatabaseAway, DatabaseFull, OutcomeUnknown, TimedOut, TryAgain
 
 Connection = psycopg.Connection[DictRow]
 Pool = ConnectionPool[Connection]
 PATIENCE_S = 2.0
+# What a statement may take, how long it may wait for a lock, and how long a transaction may do nothing. [ms]
+TIMEOUTS = "-c statement_timeout=20000 -c lock_timeout=8000 -c idle_in_transaction_session_timeout=60000"
+
+# The class of the locks that keep an organisation's own things still.
+SHARED_LOCK = 7_406_912
 
 
 def _loads(data: str | bytes) -> Any:
@@ -31,7 +36,7 @@ def open_pool(conninfo: str, *, most: int = 8) -> Pool:
     pool: Pool = ConnectionPool(
         conninfo,
         connection_class=Connection,
-        kwargs={"row_factory": dict_row},
+        kwargs={"row_factory": dict_row, "options": TIMEOUTS, "connect_timeout": 3},
         min_size=1,
         max_size=most,
         timeout=PATIENCE_S,
@@ -51,12 +56,39 @@ def _check(connection: Connection) -> None:
 
 @contextmanager
 def transaction(pool: Pool) -> Generator[Connection]:
-    """Give a connection in a transaction that commits at the end, or raise `DatabaseAway`."""
+    """Give a connection in a transaction that commits at the end, or raise one of `storage.errors` for what is not its own fault."""
     try:
         with pool.connection() as connection:
             yield connection
+            commit(connection)
+    except (psycopg.errors.DeadlockDetected, psycopg.errors.SerializationFailure) as error:
+        raise TryAgain("Somebody else wrote to the same things at the same moment.") from error
+    except (psycopg.errors.LockNotAvailable, psycopg.errors.QueryCanceled) as error:
+        raise TimedOut("It waited too long for somebody else's change to the same site.") from error
+    except (psycopg.errors.DiskFull, psycopg.errors.OutOfMemory) as error:
+        raise DatabaseFull("The disk of the database is full.") from error
     except (psycopg.OperationalError, psycopg.InterfaceError, PoolTimeout) as error:
         raise DatabaseAway("The database cannot be reached.") from error
+
+
+def commit(connection: Connection) -> None:
+    """Keep what was written until now and let go of all locks, or raise `OutcomeUnknown` where nobody can tell whether it is kept."""
+    try:
+        connection.commit()
+    except (psycopg.errors.DeadlockDetected, psycopg.errors.SerializationFailure, psycopg.errors.DiskFull):
+        # These say that it is not.
+        raise
+    except (psycopg.OperationalError, psycopg.InterfaceError) as error:
+        raise OutcomeUnknown("The database went away while it was saving.") from error
+
+
+def why_away(conninfo: str) -> str | None:
+    """Return why no connection can be made, or None where one can."""
+    try:
+        with psycopg.connect(conninfo, connect_timeout=3):
+            return None
+    except psycopg.OperationalError as error:
+        return f"{str(error).strip().splitlines()[-1]}."
 
 
 def one(connection: Connection, statement: LiteralString, values: Row | tuple[Any, ...] = ()) -> Row | None:
@@ -82,3 +114,13 @@ def many(connection: Connection, statement: LiteralString, values: list[Row]) ->
                 found.append(row)
             if not cursor.nextset():
                 return found
+
+
+def lock_shared(connection: Connection, organisation_id: int) -> None:
+    """Let nobody else change what an organisation's sites share until the transaction ends. Asked for after the lock of a site, never before."""
+    connection.execute("SELECT pg_advisory_xact_lock(%s, %s)", (SHARED_LOCK, organisation_id % 2**31))
+
+
+def lock_token(connection: Connection, token: str) -> None:
+    """Let nobody else go on who sends the same token, until the transaction ends. Asked for before any other lock."""
+    connection.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, %s))", (token, SHARED_LOCK))

@@ -12,12 +12,18 @@ VALUES (%(organisation_id)s, %(plan_id)s, %(account_id)s, %(file_name)s, %(body)
 """
 _SELECT = "SELECT id, plan_id, file_name, body FROM import_draft WHERE organisation_id = %s AND id = %s"
 _DELETE = "DELETE FROM import_draft WHERE organisation_id = %s AND id = %s"
-_PRUNE = "DELETE FROM import_draft WHERE organisation_id = %s AND created_at < now() - interval '7 days'"
+# Of an organisation so many are kept; whoever has not confirmed the oldest by then brings the table in again.
+MOST_DRAFTS = 20
+_PRUNE = """
+DELETE FROM import_draft WHERE organisation_id = %(organisation_id)s AND (created_at < now() - interval '7 days' OR id NOT IN (
+    SELECT id FROM import_draft WHERE organisation_id = %(organisation_id)s ORDER BY id DESC LIMIT %(most)s
+))
+"""
 
 
 def insert_draft(connection: Connection, *, organisation_id: int, plan_id: int, account_id: int | None, file_name: str, body: Row) -> int:
     """Keep a table and return its id; older ones of the organisation go."""
-    connection.execute(_PRUNE, (organisation_id,))
+    connection.execute(_PRUNE, {"organisation_id": organisation_id, "most": MOST_DRAFTS - 1})
     values = {"organisation_id": organisation_id, "plan_id": plan_id, "account_id": account_id, "file_name": file_name, "body": Jsonb(body)}
     row = one(connection, _INSERT, values)
     assert row is not None  # noqa: S101 - an insert returns its row

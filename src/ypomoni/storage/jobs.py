@@ -8,20 +8,29 @@ SILENT_S = 15.0
 MOST_ATTEMPTS = 3
 
 _INSERT = """
-INSERT INTO job (organisation_id, plan_id, account_id, plan_key, objective, search_s, input_digest, input)
-VALUES (%(organisation_id)s, %(plan_id)s, %(account_id)s, %(plan_key)s, %(objective)s, %(search_s)s, %(input_digest)s, %(input)s)
+INSERT INTO job (organisation_id, kind, plan_id, account_id, plan_key, objective, search_s, input_digest, input)
+VALUES (%(organisation_id)s, %(kind)s, %(plan_id)s, %(account_id)s, %(plan_key)s, %(objective)s, %(search_s)s, %(input_digest)s, %(input)s)
 RETURNING id
 """
 _SELECT = """
 SELECT id, organisation_id, plan_id, account_id, plan_key, objective, search_s, input_digest, state, progress, body, attempts, is_cancelled,
     created_at, heartbeat_at
-FROM job WHERE organisation_id = %s AND id = %s
+FROM job WHERE organisation_id = %s AND id = %s AND kind = 'moves'
 """
+# Organisations take turns: who has least under way comes first, then who was served longest ago. Figures that somebody looks at go before searches.
 _TAKE = """
-UPDATE job SET state = 'running', attempts = attempts + 1, heartbeat_at = now() WHERE id = (
-    SELECT id FROM job WHERE (state = 'queued' OR (state = 'running' AND heartbeat_at < now() - make_interval(secs => %(silent_s)s)))
-    AND attempts < %(most)s ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED
-) RETURNING id, organisation_id, plan_id, plan_key, objective, search_s, input, attempts
+UPDATE job SET state = 'running', attempts = attempts + 1, heartbeat_at = now(), taken_at = now() WHERE id = (
+    SELECT j.id FROM job j
+    WHERE (j.state = 'queued' OR (j.state = 'running' AND j.heartbeat_at < now() - make_interval(secs => %(silent_s)s)))
+    AND j.attempts < %(most)s
+    ORDER BY
+        (SELECT count(*) FROM job r WHERE r.organisation_id = j.organisation_id AND r.state = 'running'
+            AND r.heartbeat_at >= now() - make_interval(secs => %(silent_s)s)),
+        j.kind <> 'figures',
+        (SELECT max(r.taken_at) FROM job r WHERE r.organisation_id = j.organisation_id) NULLS FIRST,
+        j.id
+    LIMIT 1 FOR UPDATE SKIP LOCKED
+) RETURNING id, organisation_id, kind, plan_id, plan_key, objective, search_s, input, attempts
 """
 _GIVE_UP = """
 UPDATE job SET state = 'failed', progress = 'It stopped the worker three times and was given up.'
@@ -33,8 +42,13 @@ _CANCEL = """
 UPDATE job SET is_cancelled = true, state = CASE WHEN state = 'queued' THEN 'cancelled' ELSE state END
 WHERE organisation_id = %s AND id = %s AND state IN ('queued', 'running')
 """
-_PRUNE = "DELETE FROM job WHERE created_at < now() - interval '7 days'"
+_PRUNE = "DELETE FROM job WHERE created_at < now() - interval '7 days' OR (kind = 'figures' AND created_at < now() - interval '1 hour')"
 _WAITING = "SELECT count(*) AS n FROM job WHERE state = 'queued' AND id < %s"
+_QUEUED = "SELECT count(*) AS n FROM job WHERE state = 'queued'"
+_UNDER_WAY = "SELECT count(*) AS n FROM job WHERE organisation_id = %s AND kind = %s AND state IN ('queued', 'running')"
+_ASKED = """
+SELECT state, progress, attempts FROM job WHERE organisation_id = %s AND kind = 'figures' AND input_digest = %s ORDER BY id DESC LIMIT 1
+"""
 
 
 def insert_job(connection: Connection, values: Row) -> int:
@@ -44,12 +58,12 @@ def insert_job(connection: Connection, values: Row) -> int:
 
 
 def select_job(connection: Connection, organisation_id: int, job_id: int) -> Row | None:
-    """Return a job of an organisation without its input, or None."""
+    """Return a search of an organisation without its input, or None."""
     return one(connection, _SELECT, (organisation_id, job_id)) if 0 < job_id < 2**63 else None
 
 
 def take_job(connection: Connection) -> Row | None:
-    """Take the oldest job that waits, or that a dead worker left, or None."""
+    """Take the next job that waits, or that a dead worker left, or None."""
     values = {"silent_s": SILENT_S, "most": MOST_ATTEMPTS}
     connection.execute(_GIVE_UP, values)
     connection.execute(_PRUNE)
@@ -74,5 +88,23 @@ def cancel_job(connection: Connection, organisation_id: int, job_id: int) -> Non
 
 def waiting_before(connection: Connection, job_id: int) -> int:
     """Return how many jobs wait in front of one."""
-    row = one(connection, _WAITING, (job_id,))
+    return _count(one(connection, _WAITING, (job_id,)))
+
+
+def count_queued(connection: Connection) -> int:
+    """Return how many jobs wait in all."""
+    return _count(one(connection, _QUEUED))
+
+
+def count_under_way(connection: Connection, organisation_id: int, kind: str) -> int:
+    """Return how many jobs of a kind an organisation has in the queue or at work."""
+    return _count(one(connection, _UNDER_WAY, (organisation_id, kind)))
+
+
+def select_asked(connection: Connection, organisation_id: int, input_digest: str) -> Row | None:
+    """Return the state of the last job that was to work out the same figures, or None."""
+    return one(connection, _ASKED, (organisation_id, input_digest))
+
+
+def _count(row: Row | None) -> int:
     return int(row["n"]) if row else 0

@@ -6,6 +6,7 @@ from importlib import resources
 import psycopg
 from psycopg import sql
 
+from ypomoni.storage.connection import Connection, every
 from ypomoni.storage.errors import StorageError
 
 LOCK = 7_406_911
@@ -20,13 +21,18 @@ def migrate(conninfo: str) -> list[str]:
     Raises
     ------
     StorageError
-        If a file that was applied has changed since.
+        If a file that was applied has changed since, or the database was made by a newer version.
     """
     applied: list[str] = []
     with psycopg.connect(conninfo, autocommit=True) as connection:
         connection.execute("SELECT pg_advisory_lock(%s)", (LOCK,))
         connection.execute(_TABLE)
         known = {str(name): str(digest) for name, digest in connection.execute(_KNOWN).fetchall()}
+        newer = sorted(set(known) - set(_names()))
+        if newer:
+            raise StorageError(
+                f"This database was made by a newer version: it has {', '.join(newer)}. Start that version, or restore a backup."
+            )
         for file in sorted(resources.files("ypomoni.storage").joinpath("migrations").iterdir(), key=lambda f: f.name):
             if not file.name.endswith(".sql"):
                 continue
@@ -42,6 +48,17 @@ def migrate(conninfo: str) -> list[str]:
                 connection.execute(_RECORD, (file.name, digest))
             applied.append(file.name)
     return applied
+
+
+def _names() -> list[str]:
+    files = resources.files("ypomoni.storage").joinpath("migrations").iterdir()
+    return sorted(f.name for f in files if f.name.endswith(".sql"))
+
+
+def missing_migrations(connection: Connection) -> list[str]:
+    """Return the names of what is not applied yet."""
+    known = {str(row["name"]) for row in every(connection, _KNOWN)}
+    return [name for name in _names() if name not in known]
 
 
 def ensure_database(admin_conninfo: str, name: str) -> None:

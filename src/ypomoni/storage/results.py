@@ -19,10 +19,11 @@ def select_results(connection: Connection, organisation_id: int, engine_version:
     return {str(row["input_digest"]): str(row["body"]) for row in every(connection, _SELECT, values)}
 
 
-def insert_result(connection: Connection, organisation_id: int, engine_version: str, digest: str, body: str) -> None:
-    """Store a body; the same digest twice is the same result."""
-    values = {"organisation_id": organisation_id, "engine_version": engine_version, "input_digest": digest, "body": body}
-    connection.execute(_INSERT, values)
+def insert_results(connection: Connection, organisation_id: int, engine_version: str, bodies: dict[str, str]) -> None:
+    """Store bodies by their digests; the same digest twice is the same result. In one order, so that no two requests wait for each other."""
+    for digest in sorted(bodies):
+        values = {"organisation_id": organisation_id, "engine_version": engine_version, "input_digest": digest, "body": bodies[digest]}
+        connection.execute(_INSERT, values)
 
 
 def prune_results(connection: Connection, engine_version: str) -> None:

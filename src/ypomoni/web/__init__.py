@@ -6,7 +6,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ypomoni.actions.accounts import Passwords
 from ypomoni.storage.connection import open_pool
-from ypomoni.web import errors, security, templating
+from ypomoni.web import errors, observed, security, templating
 from ypomoni.web.audit import register_views
 from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
@@ -20,6 +20,7 @@ from ypomoni.web.plan import views as plan
 from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
 from ypomoni.web.sites import views as sites
+from ypomoni.web.turns import Turns
 
 LARGEST_REQUEST = 6 * 1024 * 1024
 
@@ -37,19 +38,38 @@ def create_app(settings: Settings) -> Flask:
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_SECURE=not settings.demo,
+        # The server ends a session sooner; the cookie alone opens nothing.
         PERMANENT_SESSION_LIFETIME=60 * 60 * 24 * 14,
+        SESSION_REFRESH_EACH_REQUEST=False,
+        TRUSTED_HOSTS=list(settings.hosts),
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=not settings.demo,
     )
     if settings.proxies_count:
         n = settings.proxies_count
         app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)
-    app.extensions["pool"] = open_pool(settings.conninfo)
+    app.extensions["pool"] = open_pool(settings.conninfo, most=16)
     app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
+    app.extensions["turns"] = Turns()
+    observed.init_app(app)
     CSRFProtect(app)
     security.init_app(app)
     errors.init_app(app)
     templating.init_app(app)
-    for stage in (sign_in, people, sites, plan, audit, endurance, balance, compare_views, history, register_views, library, records):
+    for stage in (
+        observed,
+        sign_in,
+        people,
+        sites,
+        plan,
+        audit,
+        endurance,
+        balance,
+        compare_views,
+        history,
+        register_views,
+        library,
+        records,
+    ):
         app.register_blueprint(stage.blueprint)
     return app

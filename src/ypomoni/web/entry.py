@@ -1,6 +1,59 @@
-"""What the server process loads: the application, set up from the environment."""
+"""What one web process is: the application behind a server that holds idle clients, started by `ypomoni serve` on a socket it inherits.
 
-from ypomoni.web import create_app
+Whole requests reach the application only: whoever sends none, or half of one, costs a file descriptor and no thread.
+"""
+
+import os
+import signal
+import socket
+import sys
+from types import FrameType
+from typing import NoReturn
+
+from waitress.server import create_server
+
+from ypomoni.lifetime import end_with_parent
+from ypomoni.observing import log_as_json
+from ypomoni.web import LARGEST_REQUEST, create_app
 from ypomoni.web.settings import Settings
 
-app = create_app(Settings.from_environment())
+THREADS_COUNT = 16
+MOST_CONNECTIONS = 4_000
+# Nothing was heard of a client for so long: it is let go. [s]
+SILENT_S = 20
+LONGEST_HEADER = 16 * 1024
+
+
+def main() -> None:
+    """Serve on the listening socket whose number is the first argument, until told to stop; then finish what is being answered."""
+    settings = Settings.from_environment()
+    log_as_json()
+    end_with_parent()
+    signal.signal(signal.SIGTERM, _stop)
+    listener = socket.socket(fileno=int(sys.argv[1]))
+    server = create_server(
+        create_app(settings),
+        sockets=[listener],
+        threads=THREADS_COUNT,
+        connection_limit=MOST_CONNECTIONS,
+        channel_timeout=SILENT_S,
+        cleanup_interval=5,
+        backlog=1_024,
+        asyncore_use_poll=True,
+        max_request_header_size=LONGEST_HEADER,
+        max_request_body_size=LARGEST_REQUEST + 64 * 1024,
+        # Who asked is told by proxies of ours alone; the application knows how many there are.
+        clear_untrusted_proxy_headers=settings.proxies_count == 0,
+        ident=None,
+        expose_tracebacks=False,
+    )
+    server.run()
+    os._exit(0)
+
+
+def _stop(_signal: int, _frame: FrameType | None) -> NoReturn:
+    raise SystemExit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -6,13 +6,14 @@ from typing import Any
 
 from flask import Flask, abort, g, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, SecurityError
 
-from ypomoni.actions.errors import NotFound, Refused, Unreadable
-from ypomoni.storage.errors import DatabaseAway
+from ypomoni.actions.errors import Forbidden, NotFound, Refused, Unreadable
+from ypomoni.storage.errors import DatabaseAway, DatabaseFull, OutcomeUnknown, TimedOut, TryAgain
 from ypomoni.web.security import wants_json
+from ypomoni.web.turns import Busy
 
-SECRET_FIELDS = frozenset({"password", "current", "new", "again", "csrf_token"})
+SECRET_FIELDS = frozenset({"password", "current", "new", "again", "code", "secret", "csrf_token", "once"})
 WORDS = {
     400: ("That request was not understood", "Go back and try again."),
     401: ("You are signed out", "Sign in again; what you typed is still on the page you came from."),
@@ -24,6 +25,7 @@ WORDS = {
     422: ("That cannot be saved", "Go back, change it, and try again."),
     429: ("Too many tries", "Wait a minute, then try again."),
     503: ("The database is away", "Nothing was saved just now. It is usually back within a minute."),
+    507: ("The disk of the database is full", "Nothing was saved. Tell whoever looks after this installation."),
     500: ("Something went wrong on our side", "It has been noted. Nothing was saved."),
 }
 # What the page's own script sends and nobody types has no field to say anything beside.
@@ -53,8 +55,55 @@ def init_app(app: Flask) -> None:
         return answer(404)
 
     @app.errorhandler(DatabaseAway)
-    def _away(_: DatabaseAway) -> Any:
+    def _away(error: DatabaseAway) -> Any:
+        log.error("the database is away", exc_info=error)
         return answer(503)
+
+    @app.errorhandler(OutcomeUnknown)
+    def _unknown(error: OutcomeUnknown) -> Any:
+        log.error("the outcome of a commit is unknown", exc_info=error)
+        if request.method != "POST":
+            return answer(503)
+        # Sent again it carries the number of this go, so that nothing is saved twice.
+        actor = g.get("actor")
+        return answer(
+            503,
+            "The database went away while it was saving, so nobody knows whether this was saved. Send it again: if it was saved, it is not saved twice.",
+            title="It is not known whether this was saved",
+            once=actor.batch if actor else None,
+        )
+
+    @app.errorhandler(TryAgain)
+    def _again(error: TryAgain) -> Any:
+        log.warning("gave up after several goes", exc_info=error)
+        return answer(409, "Others change this site at this very moment. Nothing was saved; try again.", title="Somebody else was quicker")
+
+    @app.errorhandler(TimedOut)
+    def _late(error: TimedOut) -> Any:
+        log.warning("timed out", exc_info=error)
+        return answer(
+            503,
+            "It waited for somebody else's change to the same site for too long. Nothing was saved; try again.",
+            title="That took too long",
+        )
+
+    @app.errorhandler(DatabaseFull)
+    def _full(error: DatabaseFull) -> Any:
+        log.critical("the disk of the database is full", exc_info=error)
+        return answer(507)
+
+    @app.errorhandler(Busy)
+    def _busy(_: Busy) -> Any:
+        body, code = answer(
+            503,
+            "Your organisation has many requests under way. Nothing was saved; wait a moment and try again.",
+            title="One thing after the other",
+        )
+        return body, code, {"Retry-After": "2"}
+
+    @app.errorhandler(Forbidden)
+    def _forbidden(forbidden: Forbidden) -> Any:
+        return answer(403, str(forbidden))
 
     @app.errorhandler(Refused)
     def _refused(refused: Refused) -> Any:
@@ -81,14 +130,22 @@ def init_app(app: Flask) -> None:
         return answer(500)
 
 
-def answer(code: int, hint: str | None = None) -> Any:
-    """Return a plain page, or its words as JSON for the page's own script. What was typed comes with it, but no secret."""
-    title, usual = WORDS.get(code, WORDS[400 if code < 500 else 500])
+def answer(code: int, hint: str | None = None, *, title: str | None = None, once: str | None = None) -> Any:
+    """Return a plain page, or its words as JSON for the page's own script. What was typed comes with it, but no secret.
+
+    ``once`` goes with what is sent again, so that it is not saved twice.
+    """
+    usual_title, usual = WORDS.get(code, WORDS[400 if code < 500 else 500])
+    title = title or usual_title
     # The connection of this request may be gone: the page must not ask it anything.
     g.pop("connection", None)
     if wants_json():
-        return jsonify({"message": f"{title}. {hint or usual}"}), code
+        return jsonify({"message": f"{title}. {hint or usual}", **({"once": once} if once else {})}), code
     typed: list[tuple[str, str]] = []
-    if code == 503 and request.method == "POST":
+    if code in (409, 503, 507) and request.method == "POST":
         typed = [(k, v) for k, v in request.form.items(multi=True) if k not in SECRET_FIELDS]
-    return render_template("error.html", code=code, title=title, hint=hint or usual, typed=typed), code
+    try:
+        return render_template("error.html", code=code, title=title, hint=hint or usual, typed=typed, once=once), code
+    except SecurityError:
+        # A page makes addresses, and a forged name must get into none.
+        return f"{title}. {hint or usual}", code, {"Content-Type": "text/plain; charset=utf-8"}

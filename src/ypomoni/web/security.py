@@ -1,18 +1,28 @@
-"""Who is signed in, what a page may load, and how often one may try."""
+"""Who is signed in, what a page may load, and the one transaction a request has."""
 
+import random
+import re
+import time
 from collections.abc import Callable, Generator
 from contextlib import contextmanager
+from dataclasses import replace
 from functools import wraps
 from typing import Any, ParamSpec
 from uuid import uuid4
 
-from flask import Flask, Response, abort, current_app, g, redirect, request, session, url_for
+from flask import Flask, Response, abort, current_app, flash, g, jsonify, redirect, request, session, url_for
+from flask.sessions import SecureCookieSessionInterface, SessionMixin
 
-from ypomoni.actions.accounts import account_of
+from ypomoni.actions import accounts
 from ypomoni.actions.actor import Actor
-from ypomoni.storage.connection import Connection, transaction
+from ypomoni.actions.steps import has_arrived
+from ypomoni.observing import REPEATED_WRITES
+from ypomoni.storage.connection import Connection, commit, transaction
+from ypomoni.storage.errors import TryAgain
 from ypomoni.web.limiting import limiter
 
+# A deadlock is rare, since all lock the site first; three goes are many.
+MOST_GOES = 4
 POLICY = "; ".join(
     (
         "default-src 'none'",
@@ -35,9 +45,19 @@ HEADERS = {
 }
 
 
+class _Sessions(SecureCookieSessionInterface):
+    """The cookie, on pages alone: what is the same for everybody is answered without one."""
+
+    def save_session(self, app: Flask, session: SessionMixin, response: Response) -> None:
+        """Set the cookie unless nobody's page was asked for."""
+        if request.endpoint not in ("static", "observed.health", "observed.ready"):
+            super().save_session(app, session, response)
+
+
 def init_app(app: Flask) -> None:
-    """Set the headers of every answer and the limiter."""
+    """Set the headers of every answer, the cookie and the limiter."""
     app.config["RATELIMIT_STORAGE_OPTIONS"] = {"pool": app.extensions["pool"]}
+    app.session_interface = _Sessions()
     limiter.init_app(app)
 
     @app.after_request
@@ -46,7 +66,7 @@ def init_app(app: Flask) -> None:
             response.headers.setdefault(name, value)
         if not app.config["DEMO"]:
             response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
-        if request.endpoint == "static":
+        if request.endpoint == "static" and response.status_code in (200, 304):
             response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         else:
             response.headers.setdefault("Cache-Control", "no-store")
@@ -60,25 +80,29 @@ def open_() -> Generator[Connection]:
         yield connection
 
 
-def begin_session(account: dict[str, Any]) -> None:
-    """Sign an account in, in a session of its own."""
+def begin_session(connection: Connection, account: dict[str, Any]) -> None:
+    """Sign an account in, in a session of its own; one that went on in this browser ends."""
+    if isinstance(session.get("token"), str):
+        accounts.end_session(connection, session["token"])
     session.clear()
-    session["account_id"] = account["id"]
-    session["epoch"] = account["session_epoch"]
+    session["token"] = accounts.begin_session(connection, account)
+    # Signed, so it can be believed: it says whose turn it is before the database is asked.
+    session["organisation_id"] = account["organisation_id"]
     session.permanent = True
 
 
 def current_actor(connection: Connection) -> Actor | None:
-    """Return who is signed in, or None; a session from before a change of password has ended."""
-    account_id = session.get("account_id")
-    account = account_of(connection, account_id) if isinstance(account_id, int) else None
-    if account is None or account["session_epoch"] != session.get("epoch"):
+    """Return who is signed in, or None."""
+    token = session.get("token")
+    account = accounts.session_of(connection, token) if isinstance(token, str) else None
+    if account is None:
         return None
     return Actor(
         organisation_id=account["organisation_id"],
         account_id=account["id"],
         name=account["name"],
         organisation_name=account["organisation_name"],
+        role=account["role"],
         batch=uuid4().hex,
     )
 
@@ -87,20 +111,59 @@ P = ParamSpec("P")
 
 
 def signed_in(view: Callable[P, Any]) -> Callable[P, Any]:
-    """Let only signed-in people into a view, and give it ``g.connection`` and ``g.actor`` for the whole of its transaction."""
+    """Let only signed-in people into a view, and give it ``g.connection`` and ``g.actor`` for the whole of its transaction.
+
+    Where two transactions stood in each other's way the view is run again: nothing of the first go is kept.
+    """
 
     @wraps(view)
     def guarded(*args: P.args, **kwargs: P.kwargs) -> Any:
-        with open_() as connection:
-            actor = current_actor(connection)
-            if actor is None:
-                if wants_json():
-                    abort(401)
-                return redirect(url_for("auth.sign_in", next=request.full_path if request.method == "GET" else None))
-            g.connection, g.actor = connection, actor
-            return view(*args, **kwargs)
+        organisation_id = session.get("organisation_id")
+        flashes = list(session.get("_flashes", []))
+        with current_app.extensions["turns"].turn(organisation_id if isinstance(organisation_id, int) else 0):
+            for go in range(1, MOST_GOES + 1):
+                try:
+                    return _in_transaction(view, *args, **kwargs)
+                except TryAgain:
+                    if go == MOST_GOES:
+                        raise
+                    REPEATED_WRITES.inc()
+                    if "_flashes" in session:
+                        session["_flashes"] = flashes
+                    time.sleep(random.uniform(0.01, 0.04) * 2**go)  # noqa: S311 - so that they do not meet again
+        raise AssertionError("unreachable")
 
     return guarded
+
+
+def _in_transaction(view: Callable[P, Any], *args: P.args, **kwargs: P.kwargs) -> Any:
+    with open_() as connection:
+        actor = current_actor(connection)
+        if actor is None:
+            if wants_json():
+                abort(401)
+            return redirect(url_for("auth.sign_in", next=request.full_path if request.method == "GET" else None))
+        once = request.form.get("once", "")
+        if re.fullmatch(r"[0-9a-f]{32}", once):
+            if has_arrived(connection, actor, once):
+                return _was_saved()
+            actor = replace(actor, batch=once)
+        g.connection, g.actor = connection, actor
+        return view(*args, **kwargs)
+
+
+def _was_saved() -> Any:
+    """Answer what was sent again although it had been saved the first time."""
+    words = "That had been saved the first time. Nothing was saved twice."
+    if wants_json():
+        return jsonify({"message": words, "saved": True}), 200
+    flash(words, "note")
+    return redirect(url_for("sites.index"))
+
+
+def keep_until_now() -> None:
+    """Commit what the request wrote: what follows only reads and computes, and nobody waits for it with a lock held."""
+    commit(g.connection)
 
 
 def wants_json() -> bool:

@@ -4,6 +4,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Settings:
@@ -16,10 +18,12 @@ class Settings:
     sign_in_limit: str = "10 per minute"
     # How many proxies of ours stand in front and say who asks; a header from anybody else is not believed.
     proxies_count: int = 0
+    # Names this installation answers to. A request for any other is refused, so that a forged name gets into no link.
+    hosts: tuple[str, ...] = LOOPBACK
 
     @staticmethod
     def from_environment() -> "Settings":
-        """Return the settings of ``YPOMONI_DATABASE`` and ``YPOMONI_SECRET_KEY`` (or ``…_FILE``) ``YPOMONI_DEMO`` and ``YPOMONI_PROXIES``."""
+        """Return the settings of ``YPOMONI_DATABASE`` ``YPOMONI_SECRET_KEY`` (or ``…_FILE``), ``YPOMONI_HOSTS``, ``YPOMONI_DEMO`` and ``YPOMONI_PROXIES``."""
         secret = os.environ.get("YPOMONI_SECRET_KEY", "")
         if not secret and "YPOMONI_SECRET_KEY_FILE" in os.environ:
             secret = Path(os.environ["YPOMONI_SECRET_KEY_FILE"]).read_text().strip()
@@ -32,9 +36,14 @@ class Settings:
         proxies = os.environ.get("YPOMONI_PROXIES", "0")
         if not proxies.isascii() or not proxies.isdigit():
             raise SystemExit("YPOMONI_PROXIES must be the number of proxies in front, as in 1.")
+        demo = os.environ.get("YPOMONI_DEMO") == "1"
+        hosts = tuple(h.strip() for h in os.environ.get("YPOMONI_HOSTS", "").split(",") if h.strip())
+        if not hosts and not demo:
+            raise SystemExit("YPOMONI_HOSTS must name what this installation is called, as in 'alarms.saltmarsh.example'.")
         return Settings(
             conninfo=os.environ["YPOMONI_DATABASE"],
             secret_key=secret,
-            demo=os.environ.get("YPOMONI_DEMO") == "1",
+            demo=demo,
+            hosts=hosts or LOOPBACK,
             proxies_count=int(proxies),
         )

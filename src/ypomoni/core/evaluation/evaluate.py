@@ -63,6 +63,32 @@ def _failed(supply: Supply) -> SupplyResult:
     )
 
 
+PENDING = "figures_pending"
+
+
+def pending(supply: Supply) -> SupplyResult:
+    """Return the result of a supply whose figures are still being worked out: nothing is known of it yet, and that is said."""
+    finding = Finding(
+        code=PENDING,
+        severity=Severity.NOTE,
+        evidence=f"The figures of {supply.name} are being worked out. Whether it holds, and whether it can hurt somebody, is not known yet.",
+        source="work in the queue",
+        way_out="Wait a moment: this page asks for them again by itself.",
+    )
+    return replace(
+        result_without_figures(supply),
+        verdict=Verdict.UNKNOWN,
+        findings=(finding,),
+        no_bank_reason="Its figures are being worked out.",
+        not_checked=("anything yet: its figures are being worked out",),
+    )
+
+
+def is_pending(plan: PlanResult) -> bool:
+    """Say whether figures of a plan are still being worked out."""
+    return any(f.code == PENDING for s in plan.supplies for f in s.findings)
+
+
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:
     """Return the plan's verdict, weak link and own findings from results of its supplies, computed now or before."""
     covered = [s for s in supplies if s.coverage_ratio is not None]

@@ -8,7 +8,7 @@ from flask import Blueprint, Response, flash, g, jsonify, redirect, render_templ
 from ypomoni.actions.drafts import drop_draft, find_draft, keep_draft
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
-from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_many
+from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_loads
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
 from ypomoni.documents.register_table import (
@@ -70,7 +70,7 @@ def _do(plan: PlanRow, verb: str, value: str, wanted: list[tuple[int, int]]) -> 
     if verb == "duplicate":
         return f"{len(duplicate(g.connection, g.actor, [load_id for load_id, _ in wanted]))} loads are added as copies, their figures as estimates."
     if verb == "remove":
-        remove_many(g.connection, g.actor, wanted)
+        remove_loads(g.connection, g.actor, wanted)
         return f"{count} removed."
     if verb not in BULK_FIELDS:
         raise NotFound

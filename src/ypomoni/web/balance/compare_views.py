@@ -8,6 +8,7 @@ from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.balance.comparing import compare_plans
+from ypomoni.core.evaluation.evaluate import is_pending
 from ypomoni.core.things.supplies import Stage
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.web.balance.compare import build_comparison
@@ -57,4 +58,7 @@ def show(site_id: int) -> Any:
         for plan, core, result in zip(plans[1:], cores[1:], results[1:], strict=True)
     ]
     page = PlanPage(tree, plans[0] if plans else shown_plan(tree), Looking.from_request(), site_file)
-    return render_template("balance/compare.html", **page.values(("title",)), keys=keys, shown=lanes, views=views, most=MOST_PLANS)
+    waiting = any(is_pending(result) for result in results)
+    return render_template(
+        "balance/compare.html", **page.values(("title",)), keys=keys, shown=lanes, views=views, most=MOST_PLANS, waiting=waiting
+    )

@@ -113,6 +113,8 @@ def open_moves(moves: tuple[Move, ...], loads: list[LoadRow], supplies: list[Sup
 
 
 def _unfinished(job: JobView) -> tuple[str, str]:
+    if not job.has_worker:
+        return "No worker is running", "Nobody works on the queue just now. Tell whoever looks after this installation."
     if job.state == "queued":
         return "Waiting for the worker", f"{job.waiting_count} before it." if job.waiting_count else "It starts in a moment."
     if job.state == "running":

@@ -6,12 +6,12 @@ from typing import Any
 
 from flask import Blueprint, g, jsonify, render_template, request, url_for
 
-from ypomoni.actions.balance import Held, foresee, has_arrived, move, offers, pin
+from ypomoni.actions.balance import Held, foresee, move, offers, pin
 from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.jobs import accept_answer, ask_for_moves, cancel, see_job
 from ypomoni.actions.news import news_of
-from ypomoni.actions.steps import take_step
+from ypomoni.actions.steps import has_arrived, take_step
 from ypomoni.core.balance.search import Objective
 from ypomoni.core.telling.wording import say_hours
 from ypomoni.records.site import PlanRow

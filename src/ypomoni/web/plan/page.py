@@ -13,6 +13,7 @@ from ypomoni.actions.evaluate import evaluate, missing_count
 from ypomoni.actions.jobs import JobView, chosen_of, see_job
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.actions.steps import Steps, own_steps
+from ypomoni.core.evaluation.evaluate import is_pending
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.things.readings import State
 from ypomoni.documents.quantities import show_quantity
@@ -29,13 +30,14 @@ from ypomoni.web.balance.proposal import ProposalView, build_proposal, open_move
 from ypomoni.web.plan.answer import bank_words, build_answer, build_findings, build_supplies, build_unchecked
 from ypomoni.web.plan.requirement import build_requirements
 from ypomoni.web.plan.strip import build_strip
+from ypomoni.web.security import keep_until_now
 
 # What each region of a page is rendered from.
 OF_OTHER_STAGES = {"tree": "audit", "register": "audit", "board": "balance"}
 NEEDS: dict[str, tuple[str, ...]] = {
     "title": ("temperatures",),
-    "answer": ("answer", "requirements", "supplies", "load_count"),
-    "brief": ("answer",),
+    "answer": ("answer", "requirements", "supplies", "load_count", "is_pending"),
+    "brief": ("answer", "is_pending"),
     "strip": ("strip",),
     "findings": ("findings", "unchecked", "supplies"),
     "supplies": ("supplies", "requirements"),
@@ -108,8 +110,17 @@ class PlanPage:
 
     @cached_property
     def result(self) -> PlanResult:
-        """The computed plan."""
-        return evaluate(g.connection, g.actor.organisation_id, [(self.site_file, self.plan["key"])])[0]
+        """The computed plan. Nobody waits with a lock held for what is computed."""
+        site_file = self.site_file
+        keep_until_now()
+        found = evaluate(g.connection, g.actor.organisation_id, [(site_file, self.plan["key"])])[0]
+        keep_until_now()
+        return found
+
+    @property
+    def is_pending(self) -> bool:
+        """Whether figures are still being worked out, so that the page asks again."""
+        return is_pending(self.result)
 
     @cached_property
     def has_to_wait(self) -> bool:

@@ -12,6 +12,7 @@ from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.actions.lists import sites_of
 from ypomoni.actions.site_tree import SiteTree, read_trees
+from ypomoni.core.evaluation.evaluate import is_pending
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site_text, write_site
@@ -43,7 +44,10 @@ def index() -> Any:
     rows = [_row(tree, plan, result) for (tree, plan, _), result in zip(shown, results, strict=True)]
     order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
     rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
-    return render_template("sites/index.html", rows=rows, broken=broken, removed=sites_of(g.connection, g.actor, removed=True))
+    waiting = any(is_pending(result) for result in results)
+    return render_template(
+        "sites/index.html", rows=rows, broken=broken, waiting=waiting, removed=sites_of(g.connection, g.actor, removed=True)
+    )
 
 
 def shown_plan(tree: SiteTree) -> Any:

@@ -62,6 +62,24 @@ window.ypomoni = {
   },
 };
 
+// Figures that a worker is still at are asked for again, a little later each time.
+(() => {
+  let wait = 1000;
+  let timer = 0;
+  const askAgain = () => {
+    if (timer || !document.querySelector("[data-again]")) return;
+    timer = setTimeout(async () => {
+      timer = 0;
+      wait = Math.min(wait * 1.3, 5000);
+      if (document.getElementById("page")) await window.ypomoni.look({});
+      else window.location.reload();
+      askAgain();
+    }, wait);
+  };
+  document.addEventListener("DOMContentLoaded", askAgain);
+  window.addEventListener("ypomoni-regions", () => setTimeout(askAgain, 0));
+})();
+
 document.addEventListener("submit", (event) => {
   if (event.target.dataset.busy && !event.defaultPrevented) window.ypomoni.began(event.target.dataset.busy);
 });
