@@ -118,7 +118,7 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
                     late.append(digest)
                 else:
                     kept[digest] = result
-            results.append(kept[digest] if digest in kept else pending(supply))
+            results.append(kept[digest] if digest in kept else pending(core, supply))
         if late:
             work.ask(site_file, core.key, late)
         found.append(summarise_plan(core, tuple(results)))

@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from ypomoni.core.evaluation import workings
-from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_figures, result_without_figures
+from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_currents, compute_figures, result_without_figures
 from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
 from ypomoni.core.judgement import (
     Facts,
@@ -66,8 +66,8 @@ def _failed(supply: Supply) -> SupplyResult:
 PENDING = "figures_pending"
 
 
-def pending(supply: Supply) -> SupplyResult:
-    """Return the result of a supply whose figures are still being worked out: nothing is known of it yet, and that is said."""
+def pending(plan: Plan, supply: Supply) -> SupplyResult:
+    """Return the result of a supply whose hours are still being worked out: its currents are known, nothing else yet, and that is said."""
     finding = Finding(
         code=PENDING,
         severity=Severity.NOTE,
@@ -76,7 +76,7 @@ def pending(supply: Supply) -> SupplyResult:
         way_out="Wait a moment: this page asks for them again by itself.",
     )
     return replace(
-        result_without_figures(supply),
+        compute_currents(supply, plan.loads_on(supply.key)),
         verdict=Verdict.UNKNOWN,
         findings=(finding,),
         no_bank_reason="Its figures are being worked out.",

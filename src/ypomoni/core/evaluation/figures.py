@@ -61,6 +61,16 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -
     return Figures(result=result, case=case, peak_standby_current_a=peak_standby_a, peak_alarm_current_a=peak_alarm_a)
 
 
+def compute_currents(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+    """Return the currents of a supply and of each of its loads, which take no time, and nothing that needs an outage."""
+    blank = _blank(supply, hindrance := hindrance_of(supply, loads))
+    if not has_dc_currents(supply, loads) or hindrance in NOT_COMPUTED:
+        return blank
+    case = Case(supply, loads)
+    standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+    return replace(blank, standby_current_a=standby_a, alarm_current_a=alarm_a, shares=_shares(case))
+
+
 def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
     limited_by = LimitedBy.NOT_MODELLED_YET if hindrance in NOT_COMPUTED else None
     return replace(result_without_figures(supply), starts_at_ratio=supply.starts_at_ratio, limited_by=limited_by)
