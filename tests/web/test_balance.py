@@ -207,8 +207,15 @@ def small(client):
 def ask(client, ids, app, **form):
     job = client.post(f"/plans/{ids['plan']}/jobs", {"objective": "moves", **form}).json["job"]
     assert client.get(f"/jobs/{job}").json["state"] == "queued"
-    assert work_once(app.extensions["pool"])
+    work_through(app)
+    assert client.get(f"/jobs/{job}").json["state"] != "queued"
     return job
+
+
+def work_through(app):
+    """Do all that waits: on a slow machine there may be figures in front of a search."""
+    while work_once(app.extensions["pool"]):
+        pass
 
 
 def test_the_search_says_what_would_do_it_and_its_moves_are_ghosts_accepted_one_by_one_or_whole(client, app, small):
@@ -244,13 +251,14 @@ def test_a_search_is_cancelled_and_one_that_a_dead_worker_left_is_taken_again(cl
     job = client.post(f"/plans/{ids['plan']}/jobs", {"objective": "cable"}).json["job"]
     assert client.post(f"/jobs/{job}/cancel").status_code == 200
     assert client.get(f"/jobs/{job}").json["headline"] == "Cancelled"
-    assert not work_once(app.extensions["pool"])
+    work_through(app)
+    assert client.get(f"/jobs/{job}").json["headline"] == "Cancelled"
     plan = rows(conninfo, "SELECT id, site_id FROM plan WHERE site_id <> %s ORDER BY id", ids["site"])[0]
     left = client.post(f"/plans/{plan['id']}/jobs", {"objective": "moves"}).json["job"]
     silent = "UPDATE job SET state = 'running', attempts = %s, heartbeat_at = now() - interval '1 minute' WHERE id = %s RETURNING id"
     for attempts, state in ((1, "done"), (3, "failed")):
         rows(conninfo, silent, attempts, left)
-        work_once(app.extensions["pool"])
+        work_through(app)
         assert client.get(f"/jobs/{left}").json["state"] == state
 
 

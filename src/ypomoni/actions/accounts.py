@@ -165,7 +165,7 @@ def invite_colleague(connection: Connection, actor: Actor, email: str, role: str
 def revoke_invitation(connection: Connection, actor: Actor, invitation_id: int) -> None:
     """Take an invitation back: its link works no more."""
     _refuse_members(actor)
-    if not 0 < invitation_id < 2**63 or not store.revoke_invitation(connection, actor.organisation_id, invitation_id):
+    if not 0 < invitation_id < 2**63 or not store.mark_invitation_revoked(connection, actor.organisation_id, invitation_id):
         raise NotFound
     _log(connection, actor, "remove", "invitation", invitation_id, None)
 

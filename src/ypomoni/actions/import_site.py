@@ -1,8 +1,10 @@
 """Bring a site file in, whole or not at all; a site of the same name is replaced only when that was asked for."""
 
 import secrets
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 from ypomoni.actions.actor import Actor
@@ -78,13 +80,22 @@ def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str,
     """Insert a plan of a site file with everything in it."""
     plan = _add(connection, actor, "plan", {**row_of_part(PlanRow, part), "site_id": site_id})
     supply_ids: dict[str | None, int | None] = {None: None}
-    for supply in part["supplies"]:
-        values = {**row_of_part(SupplyRow, supply), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[supply["requirement"]]}
-        supply_ids[supply["key"]] = _add(connection, actor, "supply", values)["id"]
+    supplies = [
+        {**row_of_part(SupplyRow, s), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[s["requirement"]]}
+        for s in part["supplies"]
+    ]
+    supply_ids |= _add_many(connection, actor, "supply", part["supplies"], supplies)
     load_ids: dict[str | None, int | None] = {None: None}
-    for load in part["loads"]:
-        of = {"plan_id": plan["id"], "supply_id": supply_ids[load["supply"]], "place_id": owners.place_ids[load["place"]]}
-        load_ids[load["key"]] = _add(connection, actor, "load", {**row_of_part(LoadRow, load), **of})["id"]
+    loads = [
+        {
+            **row_of_part(LoadRow, load),
+            "plan_id": plan["id"],
+            "supply_id": supply_ids[load["supply"]],
+            "place_id": owners.place_ids[load["place"]],
+        }
+        for load in part["loads"]
+    ]
+    load_ids |= _add_many(connection, actor, "load", part["loads"], loads)
     point_ids = _add_points(connection, actor, plan["id"], part["points"], supply_ids, load_ids)
     _add_readings(connection, actor, plan["id"], part["readings"], point_ids, owners.instrument_ids)
     return plan
@@ -115,19 +126,35 @@ def _add_points(
 ) -> dict[str | None, int | None]:
     """Add points, parents before their children; the file is known to hold a tree."""
     ids: dict[str | None, int | None] = {None: None}
-    waiting = list(parts)
-    while waiting:
-        ready = [p for p in waiting if p["parent"] in ids]
-        for part in ready:
-            owners = {
+    for level in _levels(parts, "parent"):
+        rows = [
+            {
+                **row_of_part(PointRow, part),
                 "plan_id": plan_id,
                 "supply_id": supply_ids[part["supply"]],
                 "parent_id": ids[part["parent"]],
                 "load_id": load_ids[part["load"]],
             }
-            ids[part["key"]] = _add(connection, actor, "point", {**row_of_part(PointRow, part), **owners})["id"]
-        waiting = [p for p in waiting if p["key"] not in ids]
+            for part in level
+        ]
+        ids |= _add_many(connection, actor, "point", level, rows)
     return ids
+
+
+def _levels(parts: list[dict[str, Any]], before: str) -> Iterator[list[dict[str, Any]]]:
+    """Yield the parts a level at a time, each after the one that its key ``before`` names; however deep, each is looked at once."""
+    by_key = {part["key"]: part for part in parts}
+    order = TopologicalSorter({part["key"]: {part[before]} - {None} for part in parts})
+    try:
+        order.prepare()
+    except CycleError:
+        # What refers to itself by a detour comes as it stands in the file.
+        yield parts
+        return
+    while order.is_active():
+        ready = order.get_ready()
+        yield [by_key[key] for key in ready]
+        order.done(*ready)
 
 
 def _add_readings(
@@ -140,10 +167,8 @@ def _add_readings(
 ) -> None:
     """Add readings, those that are superseded before those that supersede them."""
     ids: dict[str | None, int | None] = {None: None}
-    waiting = list(parts)
-    while waiting:
-        ready = [p for p in waiting if p["supersedes"] in ids] or waiting[:1]
-        for part in ready:
+    for level in _levels(parts, "supersedes"):
+        for part in level:
             values = {
                 **row_of_part(ReadingRow, part),
                 "organisation_id": actor.organisation_id,
@@ -156,8 +181,14 @@ def _add_readings(
                 "account_id": actor.account_id,
             }
             ids[part["key"]] = insert_reading(connection, values)
-        done = {p["key"] for p in ready}
-        waiting = [p for p in waiting if p["key"] not in done]
+
+
+def _add_many(
+    connection: Connection, actor: Actor, name: str, parts: list[dict[str, Any]], rows: list[Row]
+) -> dict[str | None, int | None]:
+    """Insert the rows of parts in one go, and return their ids by key."""
+    made = AGGREGATES[name].add_many(connection, [{**row, "organisation_id": actor.organisation_id} for row in rows])
+    return {part["key"]: row["id"] for part, row in zip(parts, made, strict=True)}
 
 
 def _add(connection: Connection, actor: Actor, name: str, values: Row) -> Row:

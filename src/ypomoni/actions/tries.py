@@ -12,7 +12,7 @@ MOST_FAILURES = 10
 FORGOTTEN_S = 15 * 60.0
 
 
-def key_of(what: str, email: str, device: str | None) -> str:
+def count_key(what: str, email: str, device: str | None) -> str:
     """Return under what failures are counted: of an address as it was typed, whether it has an account or not."""
     digest = digest_of(email)
     return f"{what}:{digest}:{device}" if device else f"{what}:{digest}"

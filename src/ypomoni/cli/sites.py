@@ -1,4 +1,4 @@
-"""`ypomoni import | export | account`: bring site files in and out, and make accounts, in the database named by YPOMONI_DATABASE."""
+"""`ypomoni import | export`: bring site files in and out of the database named by YPOMONI_DATABASE."""
 
 import os
 from collections.abc import Generator
@@ -7,17 +7,15 @@ from pathlib import Path
 
 import click
 
-from ypomoni.actions.accounts import Passwords, create_account, create_organisation
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import read_document, read_tree
-from ypomoni.actions.errors import Refused
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.cli.calc import refuse
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.site_file import read_site_text, write_site
 from ypomoni.storage.accounts import select_organisation
 from ypomoni.storage.connection import Connection, open_pool, transaction
-from ypomoni.storage.errors import DatabaseAway
+from ypomoni.storage.errors import StorageError
 
 
 @contextmanager
@@ -29,13 +27,13 @@ def database() -> Generator[Connection]:
     try:
         with transaction(pool) as connection:
             yield connection
-    except DatabaseAway as error:
+    except StorageError as error:
         raise click.ClickException(str(error)) from error
     finally:
         pool.close()
 
 
-def _organisation(connection: Connection, name: str) -> Actor:
+def organisation_named(connection: Connection, name: str) -> Actor:
     row = select_organisation(connection, name)
     if row is None:
         raise click.ClickException(f"There is no organisation named {name!r}.")
@@ -54,7 +52,7 @@ def import_command(file: Path, organisation: str, *, replace: bool, add: bool) -
     except DocumentFaults as error:
         refuse(error, as_json=False)
     with database() as connection:
-        actor = _organisation(connection, organisation)
+        actor = organisation_named(connection, organisation)
         same = sites_named(connection, actor, site_file.site.name)
         if same and not replace and not add:
             raise click.ClickException(f"There is a site named {site_file.site.name!r} already: say --replace or --add.")
@@ -68,25 +66,8 @@ def import_command(file: Path, organisation: str, *, replace: bool, add: bool) -
 def export_command(site: str, organisation: str) -> None:
     """Print the site file of a SITE, by its name."""
     with database() as connection:
-        actor = _organisation(connection, organisation)
+        actor = organisation_named(connection, organisation)
         found = sites_named(connection, actor, site)
         if not found:
             raise click.ClickException(f"{organisation} has no site named {site!r}.")
         click.echo(write_site(read_document(read_tree(connection, actor, found[0]["id"]))), nl=False)
-
-
-@click.command("account")
-@click.argument("email")
-@click.option("--organisation", required=True, help="Name of the organisation; it is made if there is none.")
-@click.option("--name", required=True, help="Name of the person.")
-@click.password_option(help="Asked for when not given.")
-def account_command(email: str, organisation: str, name: str, password: str) -> None:
-    """Make an account, the first one of a new organisation included."""
-    with database() as connection:
-        row = select_organisation(connection, organisation)
-        organisation_id = row["id"] if row else create_organisation(connection, organisation)
-        try:
-            create_account(connection, Passwords(), organisation_id=organisation_id, email=email, name=name, password=password)
-        except Refused as error:
-            raise click.ClickException("; ".join(f"{f.path} {f.message}" for f in error.faults)) from error
-    click.echo(f"{name} can sign in as {email}.")

@@ -5,6 +5,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+# So many are told; nobody mends more at once, and a wrong file has as many as it has entries.
+MOST_FAULTS = 200
+
 
 @dataclass(frozen=True, slots=True)
 class Fault:
@@ -15,11 +18,14 @@ class Fault:
 
 
 class DocumentFaults(Exception):  # noqa: N818 - it carries faults, and is named for them
-    """Raised when a document cannot be read; carries all its faults."""
+    """Raised when a document cannot be read; carries its faults, and how many more there are than can be told at once."""
 
     def __init__(self, faults: Sequence[Fault]) -> None:
-        super().__init__("; ".join(f"{f.path}: {f.message}" for f in faults))
-        self.faults = tuple(faults)
+        told = tuple(faults[:MOST_FAULTS])
+        if len(faults) > MOST_FAULTS:
+            told += (Fault("", f"and {len(faults) - MOST_FAULTS:,} more like these: mend the first ones, and the rest are told."),)
+        super().__init__("; ".join(f"{f.path}: {f.message}" for f in told))
+        self.faults = told
 
 
 def path_of(location: Iterable[str | int]) -> str:

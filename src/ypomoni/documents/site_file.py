@@ -7,6 +7,7 @@ import json
 from collections.abc import Iterator
 from typing import Any, get_args
 
+from annotated_types import MaxLen
 from pydantic import BaseModel, ValidationError
 
 from ypomoni.core.chemistries import CHEMISTRIES
@@ -18,8 +19,8 @@ from ypomoni.core.things.loads import (
     duty_fault,
 )
 from ypomoni.core.units import SECONDS_PER_HOUR
-from ypomoni.documents.faults import DocumentFaults, Fault, fault_of, path_of
-from ypomoni.documents.site_model import FORMAT, VERSION, SiteFile
+from ypomoni.documents.faults import MOST_FAULTS, DocumentFaults, Fault, fault_of, path_of
+from ypomoni.documents.site_model import FORMAT, MOST_PLANS, MOST_SITE_LOADS, VERSION, PlanPart, SiteFile
 
 DEEPEST = 64
 
@@ -72,12 +73,18 @@ def read_site(document: Any, *, stored: bool = False) -> SiteFile:
         raise DocumentFaults([Fault("format", f"must be {FORMAT!r}: this is not a site file.")])
     if document.get("version") != VERSION or isinstance(document.get("version"), bool):
         raise DocumentFaults([Fault("version", f"must be {VERSION}: other versions were made by a newer Ypomoni.")])
-    faults: list[Fault] = []
+    # Lists that are too long are not looked through: nobody mends what is in them.
+    faults = list(_too_long(document))
+    if faults:
+        raise DocumentFaults(faults)
     site_file = None
     try:
         site_file = SiteFile.model_validate(document)
     except ValidationError as error:
-        faults += [fault_of(e, _known_keys(e["loc"])) for e in error.errors(include_url=False)]
+        told = error.errors(include_url=False)
+        faults += [fault_of(e, _known_keys(e["loc"])) for e in told[:MOST_FAULTS]]
+        # Only their number is told of the rest.
+        faults += [Fault("", "")] * (len(told) - len(faults))
     seen = {f.path for f in faults}
     faults += [f for f in _cross_faults(document) if f.path not in seen]
     if not stored:
@@ -115,6 +122,27 @@ def _models_in(annotation: Any) -> Iterator[type[BaseModel]]:
         yield annotation
     for argument in get_args(annotation):
         yield from _models_in(argument)
+
+
+def _too_long(document: dict[str, Any]) -> Iterator[Fault]:
+    """Yield lists that hold more than they may, and a site with more loads than it may have in all its plans."""
+    yield from _lists_too_long(SiteFile, document, ())
+    plans = document.get("plans")
+    loads_count = 0
+    for n, plan in enumerate(plans[:MOST_PLANS] if isinstance(plans, list) else []):
+        if isinstance(plan, dict):
+            yield from _lists_too_long(PlanPart, plan, ("plans", n))
+            loads_count += len(plan["loads"]) if isinstance(plan.get("loads"), list) else 0
+    if loads_count > MOST_SITE_LOADS:
+        yield Fault("plans", f"hold {loads_count:,} loads in all: a site has at most {MOST_SITE_LOADS:,}.")
+
+
+def _lists_too_long(model: type[BaseModel], document: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[Fault]:
+    for name, field in model.model_fields.items():
+        most = next((m.max_length for m in field.metadata if isinstance(m, MaxLen)), None)
+        entries = document.get(name)
+        if most is not None and isinstance(entries, list) and len(entries) > most:
+            yield Fault(path_of((*here, name)), f"must have at most {most:,} entries, has {len(entries):,}.")
 
 
 # -- what one object says about another ------------------------------------------------------------------------------------------------

@@ -20,7 +20,10 @@ from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TotalRow
 
 FORMAT = "ypomoni-site"
 VERSION = 1
+MOST_PLANS = 50
 MOST_LOADS = 5_000
+# In all plans together.
+MOST_SITE_LOADS = 20_000
 MOST_SUPPLIES = 200
 MOST_POINTS = 12_000
 MOST_READINGS = 20_000
@@ -185,7 +188,7 @@ class SiteFile(Part):
     version: Literal[1]
     site: SitePart
     requirements: Annotated[list[RequirementPart], Field(max_length=100)]
-    plans: Annotated[list[PlanPart], Field(max_length=50)]
+    plans: Annotated[list[PlanPart], Field(max_length=MOST_PLANS)]
     places: Annotated[list[PlacePart], Field(max_length=200)] = Field(default_factory=list)
     runs: Annotated[list[RunPart], Field(max_length=2_000)] = Field(default_factory=list)
     instruments: Annotated[list[InstrumentPart], Field(max_length=200)] = Field(default_factory=list)

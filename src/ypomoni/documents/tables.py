@@ -37,13 +37,18 @@ def read_tables(data: bytes, file_name: str) -> list[Sheet]:
     """Return the sheets of a file, or raise `TableError`."""
     if not data:
         raise TableError("The file is empty.")
-    if data[:4] == b"PK\x03\x04":
+    if is_workbook(data):
         return _read_workbook(data)
     if data[:8] == b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1":
         raise TableError("This is a spreadsheet of the old .xls kind, or one with a password: save it as .xlsx or .csv without one.")
     if data[:5] == b"%PDF-":
         raise TableError("This is a PDF: ask for the spreadsheet it was made from, or type the rows into a .csv.")
     return [Sheet(name=file_name or "table", rows=_padded(_read_csv(_decoded(data))))]
+
+
+def is_workbook(data: bytes) -> bool:
+    """Say whether a file is a spreadsheet, by how it begins."""
+    return data[:4] == b"PK\x03\x04"
 
 
 def _decoded(data: bytes) -> str:

@@ -9,6 +9,7 @@ from ypomoni.storage.connection import Connection, every, one
 
 _ADD_ORGANISATION = "INSERT INTO organisation (name) VALUES (%s) RETURNING id, name"
 _FIND_ORGANISATION = "SELECT id, name FROM organisation WHERE name = %s ORDER BY id LIMIT 1"
+_ORGANISATIONS = "SELECT id FROM organisation ORDER BY id"
 _ADD_ACCOUNT = """
 INSERT INTO account (organisation_id, email, name, password_hash, role)
 VALUES (%(organisation_id)s, %(email)s, %(name)s, %(password_hash)s, %(role)s) RETURNING id, organisation_id, email, name, role
@@ -74,6 +75,11 @@ def insert_organisation(connection: Connection, name: str) -> Row:
 def select_organisation(connection: Connection, name: str) -> Row | None:
     """Return the first organisation of this name, or None."""
     return one(connection, _FIND_ORGANISATION, (name,))
+
+
+def list_organisations(connection: Connection) -> list[int]:
+    """Return the ids of all organisations."""
+    return [int(row["id"]) for row in every(connection, _ORGANISATIONS)]
 
 
 def insert_account(connection: Connection, *, organisation_id: int, email: str, name: str, password_hash: str, role: str) -> Row:
@@ -158,7 +164,7 @@ def mark_resets_used(connection: Connection, organisation_id: int, account_id: i
     connection.execute(_USE_RESETS, (organisation_id, account_id))
 
 
-def revoke_invitation(connection: Connection, organisation_id: int, invitation_id: int) -> bool:
+def mark_invitation_revoked(connection: Connection, organisation_id: int, invitation_id: int) -> bool:
     """Take an invitation back, and say whether there was one."""
     return one(connection, _REVOKE, (organisation_id, invitation_id)) is not None
 

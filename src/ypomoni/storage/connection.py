@@ -124,3 +124,12 @@ def lock_shared(connection: Connection, organisation_id: int) -> None:
 def lock_token(connection: Connection, token: str) -> None:
     """Let nobody else go on who sends the same token, until the transaction ends. Asked for before any other lock."""
     connection.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, %s))", (token, SHARED_LOCK))
+
+
+def export_snapshot(connection: Connection) -> str:
+    """Return the name of what this transaction sees from now on, for another connection to see the same."""
+    connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+    connection.execute("SET LOCAL idle_in_transaction_session_timeout = 0")
+    connection.execute("SET LOCAL statement_timeout = 0")
+    row = one(connection, "SELECT pg_export_snapshot() AS name")
+    return str(row["name"]) if row else ""

@@ -1,13 +1,16 @@
 """Fields of our own: a quantity as people write it, kept as it was typed."""
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
+from flask import request
 from wtforms import Field, SelectField, StringField
 from wtforms.form import BaseForm
 from wtforms.validators import StopValidation
 from wtforms.widgets import TextInput
 
+from ypomoni.actions.errors import Refused
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.quantities import (
     QuantityTextError,
@@ -22,6 +25,9 @@ from ypomoni.documents.quantities import (
 )
 from ypomoni.records.field import Row
 from ypomoni.records.kinds import TEMPERATURE, Kind
+
+_ENTRY = re.compile(r"([a-z_]+)-(\d+)-")
+MOST_ENTRIES = 60
 
 
 class QuantityField(Field):
@@ -225,6 +231,20 @@ class YesNoField(ChoiceField):
     def word_of(answer: bool | None) -> str:
         """Return the choice of an answer."""
         return "" if answer is None else "yes" if answer else "no"
+
+
+def refuse_long_lists() -> None:
+    """Refuse a form with more entries in one of its lists than any list takes, before each becomes a field: a page of ours never sends so many."""
+    seen: dict[str, set[str]] = {}
+    for name in request.form:
+        found = _ENTRY.match(name)
+        if found:
+            seen.setdefault(found[1], set()).add(found[2])
+    for name, entries in seen.items():
+        if len(entries) > MOST_ENTRIES:
+            raise Refused(
+                [Fault(name, f"{name.replace('_', ' ')} has {len(entries):,} entries: at most {MOST_ENTRIES} can be sent at once.")]
+            )
 
 
 def place_faults(form: BaseForm, faults: Sequence[Fault], paths: dict[str, str]) -> list[str]:

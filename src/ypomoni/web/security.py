@@ -80,7 +80,7 @@ def open_() -> Generator[Connection]:
         yield connection
 
 
-def begin_session(connection: Connection, account: dict[str, Any]) -> None:
+def sign_in_as(connection: Connection, account: dict[str, Any]) -> None:
     """Sign an account in, in a session of its own; one that went on in this browser ends."""
     if isinstance(session.get("token"), str):
         accounts.end_session(connection, session["token"])

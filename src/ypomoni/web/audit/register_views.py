@@ -8,6 +8,7 @@ from flask import Blueprint, Response, flash, g, jsonify, redirect, render_templ
 from ypomoni.actions.drafts import drop_draft, find_draft, keep_draft
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.reading_tables import read_tables_apart
 from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_loads
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
@@ -24,7 +25,7 @@ from ypomoni.documents.register_table import (
     table_of_loads,
     unit_of_heading,
 )
-from ypomoni.documents.tables import Sheet, TableError, read_tables, write_csv, write_workbook
+from ypomoni.documents.tables import Sheet, TableError, write_csv, write_workbook
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.records.words import PROVENANCE_WORDS
@@ -180,7 +181,7 @@ def bring(site_id: int, plan_key: str) -> Any:
     data = upload.read() if upload and upload.filename else text.encode()
     name = upload.filename if upload and upload.filename else "pasted table"
     try:
-        sheets = read_tables(data, name or "table")
+        sheets = read_tables_apart(data, name or "table")
     except TableError as error:
         return render_template("audit/bring.html", site=tree.site, plan=plan, fault=str(error), text=text), 422
     mapping = propose_mapping(sheets)

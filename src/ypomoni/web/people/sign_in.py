@@ -14,7 +14,7 @@ from ypomoni.web.fields import place_faults
 from ypomoni.web.limiting import limiter
 from ypomoni.web.people.device import device_of, remember
 from ypomoni.web.people.forms import AcceptForm, CodeForm, ResetForm, SignInForm
-from ypomoni.web.security import begin_session, open_, signed_in
+from ypomoni.web.security import open_, sign_in_as, signed_in
 
 blueprint = Blueprint("auth", __name__, template_folder="templates")
 # Between password and code. [s]
@@ -36,7 +36,7 @@ def sign_in() -> Any:
     status = 200
     if form.validate_on_submit():
         pool, email = current_app.extensions["pool"], form.email.data or ""
-        key = tries.key_of("sign-in", email, device_of(email))
+        key = tries.count_key("sign-in", email, device_of(email))
         if tries.too_many(pool, key):
             form.password.errors = [TOO_MANY]
             return _sign_in_page(form), 429
@@ -44,7 +44,7 @@ def sign_in() -> Any:
             with open_() as connection:
                 account = accounts.sign_in(connection, current_app.extensions["passwords"], email, form.password.data or "")
                 if account["totp_secret"] is None:
-                    begin_session(connection, account)
+                    sign_in_as(connection, account)
         except SignInRefused:
             tries.count_failure(pool, key)
             form.password.errors = ["does not go with this e-mail. Check both; after ten tries you have to wait."]
@@ -80,14 +80,14 @@ def code() -> Any:
     if form.validate_on_submit():
         account_id, email, _ = half
         pool = current_app.extensions["pool"]
-        key = tries.key_of("code", email, device_of(email))
+        key = tries.count_key("code", email, device_of(email))
         if tries.too_many(pool, key):
             form.code.errors = [TOO_MANY]
             return render_template("people/code.html", form=form), 429
         try:
             with open_() as connection:
                 account = second_factor.check(connection, account_id, form.code.data or "")
-                begin_session(connection, account)
+                sign_in_as(connection, account)
         except SignInRefused:
             tries.count_failure(pool, key)
             form.code.errors = ["is not right now. A code is good once: wait for the next one, or use a recovery code."]
@@ -136,7 +136,7 @@ def accept(token: str) -> Any:
                     flash(message, "error")
                 status = 422
             else:
-                begin_session(connection, account)
+                sign_in_as(connection, account)
                 return redirect(url_for("sites.index"))
         elif request.method == "POST":
             status = 422

@@ -25,7 +25,7 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.web.audit.register import burst_words
-from ypomoni.web.fields import place_faults
+from ypomoni.web.fields import place_faults, refuse_long_lists
 from ypomoni.web.plan.page import regions
 from ypomoni.web.records.forms import FORMS, STARTS, LoadForm, PointForm, RecordForm, RunForm, SupplyForm
 from ypomoni.web.security import signed_in, wants_json
@@ -51,6 +51,7 @@ def show(name: str, record_id: int | None = None) -> Any:
 def save(name: str, record_id: int | None = None) -> Any:
     """Create or change a record from its form; what cannot be comes back with every fault beside its field."""
     row, tree, plan = _place(name, record_id)
+    refuse_long_lists()
     form = _form(name, tree, plan, data=None)
     adding = request.form.get("add_part", "")
     if adding in [part for part, *_ in form.parts]:

@@ -96,7 +96,8 @@ def bring_in() -> Any:
             raise DocumentFaults([Fault("", "no file was chosen: choose a .json site file, or paste its text.")])
         site_file = read_site_text(text)
     except DocumentFaults as error:
-        shown = text.decode("utf-8", "replace") if isinstance(text, bytes) else text
+        # A file is still where it was; what was typed is nowhere else.
+        shown = "" if isinstance(text, bytes) else text
         return render_template("sites/import.html", faults=error.faults, text=shown, same=[]), 422
     same = sites_named(g.connection, g.actor, site_file.site.name)
     replacing = next((s for s in same if choice == f"replace-{s['id']}"), None)
