@@ -62,7 +62,7 @@ def test_gathered_bursts_keep_charge_and_peak_and_the_error_that_is_stated(seed,
             assert sum(mean_draw(after, in_alarm=in_alarm)) >= sum(mean_draw(before, in_alarm=in_alarm)) * (1 - 1e-9)
     shown_h = gathered.holdover().holdover_h
     assert shown_h <= followed.holdover(averaged=True).holdover_h * (1 + 1e-3)
-    if pattern_cost(followed.timelines(cold=False), followed.loads) <= MOST_COST:
+    if pattern_cost(followed.timelines(cold=False), followed.loads, 0.5) <= MOST_COST:
         too_long_h = gathered.gathering.longest_h
         # Where a pattern never repeats, what is followed one by one is averaged over a part of it: half a percent.
         assert shown_h - too_long_h <= followed.holdover().holdover_h * (1 + 5e-3)
@@ -77,7 +77,7 @@ def test_no_pattern_costs_more_than_it_may(loads_count, bursts_count, fastest_pe
     loads = odd_loads(random.Random(1), loads_count, bursts_count, fastest_per_hour, quantity)
     case = case_of({"bank": {"capacity_ah": 1000}}, loads)
     lines = case.timelines(cold=False)
-    assert pattern_cost(lines, ()) <= MOST_COST
+    assert pattern_cost(lines, (), 0.5) <= MOST_COST
     for line in lines:
         intervals_h = {wave.period_h for train in line.trains for wave in train.waves}
         assert common_period_h(intervals_h) == pytest.approx(max(intervals_h, default=0.0), rel=1e-3)
@@ -110,6 +110,6 @@ def test_what_is_gathered_is_said_with_its_error():
 def test_the_cost_counts_every_load_whose_figures_are_moved():
     """Two more outages for each load with bursts."""
     one, ten = (case_of(loads=odd_loads(random.Random(3), n, 1, 1.0)) for n in (1, 10))
-    assert pattern_cost(one.timelines(cold=False), one.loads) < pattern_cost(ten.timelines(cold=False), ten.loads)
-    assert pattern_cost(case_of().timelines(cold=False), ()) == 0.0
+    assert pattern_cost(one.timelines(cold=False), one.loads, 0.5) < pattern_cost(ten.timelines(cold=False), ten.loads, 0.5)
+    assert pattern_cost(case_of().timelines(cold=False), (), 0.5) == 0.0
     assert OUTAGES_COUNT < MOST_COST

@@ -42,7 +42,7 @@ def back_up(pool: Pool, conninfo: str, file: Path) -> int:
     return len(sites)
 
 
-def restore(pool: Pool, conninfo: str, file: Path) -> Checked:
+def restore_backup(pool: Pool, conninfo: str, file: Path) -> Checked:
     """Read a backup back into an empty database, and compare every site and its figures with what they were."""
     told = json.loads(_manifest(file).read_text())
     restore_database(conninfo, file)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import click
 
-from ypomoni.actions.backup import back_up, restore
+from ypomoni.actions.backup import back_up, restore_backup
 from ypomoni.storage.connection import Pool, open_pool
 from ypomoni.storage.errors import StorageError
 
@@ -39,7 +39,7 @@ def restore_command(file: Path) -> None:
     """Read the backup FILE into the empty database, then open every site and compare it and its figures with what they were."""
     pool, conninfo = _pool()
     try:
-        checked = restore(pool, conninfo, file)
+        checked = restore_backup(pool, conninfo, file)
     except (StorageError, OSError) as error:
         raise click.ClickException(str(error)) from error
     finally:

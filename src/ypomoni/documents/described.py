@@ -15,6 +15,16 @@ _CONTROL_BUT_LINES = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 PRINTABLE = r"^[^\x00-\x1f\x7f-\x9f]*[^\s\x00-\x1f\x7f-\x9f][^\x00-\x1f\x7f-\x9f]*$"
 
 
+# A billionth of whatever unit.
+SMALLEST = 1e-9
+
+
+def _meant(value: float) -> float:
+    if 0 < value < SMALLEST:
+        raise ValueError(f"must be 0 or at least {SMALLEST:g}, was {value:g}.")
+    return value
+
+
 def _plain(text: str) -> str:
     if _CONTROL_BUT_LINES.search(text):
         raise ValueError("must not hold control characters.")
@@ -104,8 +114,10 @@ def _annotation(field: Field, lists: Parts) -> tuple[Any, Any]:
 def _type_of(field: Field, lists: Parts) -> Any:
     match field:
         case Real():
-            limits = Bounds(strict=True, allow_inf_nan=False, gt=field.above, ge=field.least, le=field.most, lt=field.below)
-            return Annotated[float, limits]
+            # A positive figure is at least as much as anybody measures: less only makes formulas divide by nothing.
+            above, least = (None, SMALLEST) if field.above == 0 else (field.above, field.least)
+            limits = Bounds(strict=True, allow_inf_nan=False, gt=above, ge=least, le=field.most, lt=field.below)
+            return Annotated[float, limits, AfterValidator(_meant)] if least == 0 else Annotated[float, limits]
         case Whole():
             return Annotated[int, Bounds(strict=True, ge=field.least, le=field.most)]
         case Word():

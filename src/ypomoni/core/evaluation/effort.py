@@ -15,5 +15,7 @@ def estimate_s(supply: Supply, loads: tuple[Load, ...]) -> float:
     """Return about how long `evaluate_supply` takes. [s]"""
     if not has_dc_currents(supply, loads):
         return BARE_S
-    cost = pattern_cost(Case(supply, loads).timelines(cold=False), loads) if any(load.bursts for load in loads) else 0.0
+    cost = 0.0
+    if any(load.bursts for load in loads):
+        cost = pattern_cost(Case(supply, loads).timelines(cold=False), loads, supply.requirement.alarm_h)
     return BARE_S + LOAD_S * len(loads) + CHANGE_S * min(cost, MOST_COST)

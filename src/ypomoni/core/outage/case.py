@@ -129,7 +129,8 @@ class Case:
     @cached_property
     def gathering(self) -> Gathering | None:
         """How bursts that would take too long to follow are gathered; None where every one of them is followed."""
-        return gather(self.currents) if pattern_cost(self._stated_timelines, self.loads) > MOST_COST else None
+        alarm_h = self.requirement.alarm_h
+        return gather(self.currents, alarm_h) if pattern_cost(self._stated_timelines, self.loads, alarm_h) > MOST_COST else None
 
     def follow(self, currents: LoadCurrents) -> LoadCurrents:
         """Return the currents of a load as they are walked."""

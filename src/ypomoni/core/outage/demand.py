@@ -36,8 +36,8 @@ class LoadCurrents:
     alarm_current_a: float
     burst_currents_a: tuple[float, ...]
     pieces_coincide: bool = False
-    # Staggered pieces are counted as they come and go, not followed one by one.
-    pieces_counted: bool = False
+    # Its bursts stand for others (`gathering`): staggered pieces are counted as they come and go, and its cable always loses what its peak asks.
+    gathered: bool = False
     # What thermostats and recharges add on average, in either state, and what they add at most.
     extra_current_a: float = 0.0
     extra_peak_a: float = 0.0
@@ -366,6 +366,8 @@ def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) ->
     load = currents.load
     if not load.essential or load.battery_min_v is None or load.cable_ohm <= 0:
         return ()
+    if currents.gathered:
+        draw, trains = _at_once(draw, trains), ()
     return (Floor(load.name, load.battery_min_v, load.cable_ohm, draw, trains),)
 
 
@@ -393,7 +395,7 @@ def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_
         return 0.0, []
     if currents.pieces_coincide or load.quantity == 1:
         return 0.0, [_Train(tuple(_gathered(w) for w in waves), rest_a, load.quantity, load.draw_per_amp)]
-    if not currents.pieces_counted and load.quantity / min(w.period_h for w in waves) <= 1.0 / GATHER_PERIOD_H:
+    if not currents.gathered and load.quantity / min(w.period_h for w in waves) <= 1.0 / GATHER_PERIOD_H:
         return 0.0, [
             _Train(
                 tuple(_gathered(_Wave(w.offset_h + i * w.period_h / load.quantity, w.period_h, w.duration_h, w.current_a)) for w in waves),

@@ -22,19 +22,39 @@ OUTAGES_COUNT = 30
 # What is walked one by one before an end, and how often a whole period of the pattern is looked through for a start that fails. [h, 1]
 WALKED_H = 6.0
 LOOKS_COUNT = 5
+# And how many alarms are tried to their end for it.
+ALARMS_TRIED_COUNT = 10
+# What a train of bursts behind a cable costs at every change, as a share of the change itself.
+TRAIN_OF_FLOOR_SHARE = 0.2
 MOST_DOUBLINGS = 24
 
 
-def pattern_cost(timelines: tuple[Timeline, ...], loads: tuple[Load, ...]) -> float:
-    """Return how many changes of demand an answer has to walk for the bursts of a supply's loads: an estimate, before anything is computed."""
+def pattern_cost(timelines: tuple[Timeline, Timeline], loads: tuple[Load, ...], alarm_h: float) -> float:
+    """Return how many changes of demand an answer has to walk for the bursts of a supply's loads: an estimate, before anything is computed.
+
+    Parameters
+    ----------
+    timelines
+        Standby and alarm.
+    alarm_h
+        How long an alarm lasts: so much is walked for every alarm that is tried. [h]
+    """
     busy_count = sum(1 for load in loads if load.bursts)
-    return (OUTAGES_COUNT + 2 * busy_count) * max((_changes_count(t.edges_per_hour, t.common_period_h) for t in timelines), default=0.0)
+    standby, alarm = timelines
+    changes = (_changes_count(t.edges_per_hour, t.common_period_h, h) * _looks_ratio(t) for t, h in ((standby, 0.0), (alarm, alarm_h)))
+    return (OUTAGES_COUNT + 2 * busy_count) * max(changes)
 
 
-def _changes_count(edges_per_hour: float, period_h: float) -> float:
+def _looks_ratio(timeline: Timeline) -> float:
+    """Return how much more a change costs where each load at the end of a cable is looked at with its bursts."""
+    return 1.0 + TRAIN_OF_FLOOR_SHARE * sum(len(floor.trains) for floor in timeline.floors)
+
+
+def _changes_count(edges_per_hour: float, period_h: float, alarm_h: float) -> float:
     if edges_per_hour <= 0:
         return 0.0
-    return edges_per_hour * (WALKED_H + LOOKS_COUNT * min(period_h, MOST_EDGES_OF_PATTERN / edges_per_hour))
+    walked_h = max(WALKED_H, ALARMS_TRIED_COUNT * alarm_h)
+    return edges_per_hour * (walked_h + LOOKS_COUNT * min(period_h, MOST_EDGES_OF_PATTERN / edges_per_hour))
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,12 +100,10 @@ class Gathering:
             )
             levels_a.append(peak_a)
             begins_h += lasts_h
-        return replace(
-            currents, load=replace(load, bursts=tuple(bursts)), burst_currents_a=tuple(levels_a), pieces_counted=load.quantity > 1
-        )
+        return replace(currents, load=replace(load, bursts=tuple(bursts)), burst_currents_a=tuple(levels_a), gathered=True)
 
 
-def gather(currents: tuple[LoadCurrents, ...]) -> Gathering:
+def gather(currents: tuple[LoadCurrents, ...], alarm_h: float) -> Gathering:
     """Return how the bursts of a supply's loads are gathered, so that their pattern costs no more than it may. There must be some.
 
     Intervals are the longest one of the supply, halved or doubled a whole number of times: so all of them repeat together.
@@ -99,7 +117,7 @@ def gather(currents: tuple[LoadCurrents, ...]) -> Gathering:
         intervals_h = {key: on_ladder(max(h, least_h)) for key, h in own_h.items()}
         # Two bursts at most of each, with a beginning and an end.
         edges_per_hour = sum(4.0 / h for h in intervals_h.values())
-        if OUTAGES_COUNT * _changes_count(edges_per_hour, max(intervals_h.values())) <= MOST_COST:
+        if OUTAGES_COUNT * _changes_count(edges_per_hour, max(intervals_h.values()), alarm_h) <= MOST_COST:
             break
         least_h *= 2.0
     return Gathering(intervals_h)

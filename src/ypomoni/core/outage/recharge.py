@@ -117,6 +117,10 @@ def _charge(
     def takes_all(t: float) -> bool:
         return let_in_a(*charged(u0, d0, current_a, t)) >= current_a
 
+    # At rest it lies still where the set voltage lets nothing in any more: what is beyond that is never reached.
+    if let_in_a(target_ah, 0.0) <= 0.0:
+        longest_h = min(until_target_h, LONGEST_H)
+        return _recovery(None, current_a, u0, target_ah, bracket(takes_all, 0.0, longest_h, rounds=50)[0])
     longest_h = min(until_target_h, LONGEST_H)
     if takes_all(longest_h):
         return _recovery(longest_h if until_target_h <= LONGEST_H else None, current_a, u0, target_ah, longest_h)
@@ -134,7 +138,7 @@ def _charge(
         change = abs(i - i0) / i0 if i0 > 0 else 0.0
         t, u, d = t + dt, u1, d1
         # The current falls ever more slowly towards full, so steps grow with it; a step that moved too much is followed by a shorter one.
-        dt = min(2 * dt, 0.25) if change < 0.002 else max(0.5 * dt, 0.005) if change > 0.02 else dt
+        dt = min(2 * dt, max(0.25, 0.01 * t)) if change < 0.002 else max(0.5 * dt, 0.005) if change > 0.02 else dt
     return _recovery(None, current_a, u0, target_ah, constant_h)
 
 
