@@ -96,9 +96,7 @@ def main() -> None:
     asked.add_argument("--seed", type=int, default=1)
     asked.add_argument("--of", default="", help="a room of the core, as in judgement; without it all of them")
     told = asked.parse_args()
-    sample = random.Random(told.seed).sample(  # noqa: S311 - a sample to repeat, no secret
-        changes_of(ROOT / "src" / "ypomoni" / "core" / told.of), told.count
-    )
+    sample = random.Random(told.seed).sample(changes_of(ROOT / "src" / "ypomoni" / "core" / told.of), told.count)
     survivors: list[Change] = []
     with tempfile.TemporaryDirectory() as folder:
         copy = Path(folder)

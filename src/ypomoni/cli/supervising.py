@@ -48,7 +48,7 @@ def supervise(listener: socket.socket, *, web_count: int, workers_count: int) ->
         for child in children:
             if child.is_gone() and time.monotonic() - child.started_s > PAUSE_S:
                 code = child.process.returncode if child.process else None
-                log.error("a process died and is started again", extra={"process": child.name, "exit_code": code})
+                log.error("a process died and is started again", extra={"kind": child.name, "exit_code": code})
                 child.start()
         time.sleep(LOOK_S)
     _end(children)

@@ -5,8 +5,9 @@ import logging
 from typing import Any
 
 from flask import Flask, abort, g, jsonify, render_template, request
+from flask.globals import request_ctx
 from flask_wtf.csrf import CSRFError
-from werkzeug.exceptions import HTTPException, SecurityError
+from werkzeug.exceptions import HTTPException
 
 from ypomoni.actions.errors import Forbidden, NotFound, Refused, Unreadable
 from ypomoni.storage.errors import DatabaseAway, DatabaseFull, OutcomeUnknown, TimedOut, TryAgain
@@ -144,8 +145,7 @@ def answer(code: int, hint: str | None = None, *, title: str | None = None, once
     typed: list[tuple[str, str]] = []
     if code in (409, 503, 507) and request.method == "POST":
         typed = [(k, v) for k, v in request.form.items(multi=True) if k not in SECRET_FIELDS]
-    try:
-        return render_template("error.html", code=code, title=title, hint=hint or usual, typed=typed, once=once), code
-    except SecurityError:
-        # A page makes addresses, and a forged name must get into none.
+    if request_ctx.url_adapter is None:
+        # A page makes addresses, and a name of the host that is not ours must get into none.
         return f"{title}. {hint or usual}", code, {"Content-Type": "text/plain; charset=utf-8"}
+    return render_template("error.html", code=code, title=title, hint=hint or usual, typed=typed, once=once), code

@@ -73,7 +73,8 @@ def code() -> Any:
     """Give the second factor, once the password was right."""
     half = session.get("half")
     if not half or time.time() - half[2] > HALF_LASTS_S:
-        session.clear()
+        # Whoever is signed in already stays so.
+        session.pop("half", None)
         return redirect(url_for("auth.sign_in", next=_safe(request.args.get("next"))))
     form = CodeForm()
     status = 200
