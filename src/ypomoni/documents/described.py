@@ -8,15 +8,12 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, create_model
 from pydantic import Field as Bounds
 
+from ypomoni.documents.faults import SMALLEST
 from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Nests, Real, Reference, Whole, Word, YesNo, fields_of
 
 _CONTROL_BUT_LINES = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 # Something to see, and no control character. As a pattern it is checked without a call for each of thousands of names.
 PRINTABLE = r"^[^\x00-\x1f\x7f-\x9f]*[^\s\x00-\x1f\x7f-\x9f][^\x00-\x1f\x7f-\x9f]*$"
-
-
-# A billionth of whatever unit.
-SMALLEST = 1e-9
 
 
 def _meant(value: float) -> float:
@@ -114,7 +111,6 @@ def _annotation(field: Field, lists: Parts) -> tuple[Any, Any]:
 def _type_of(field: Field, lists: Parts) -> Any:
     match field:
         case Real():
-            # A positive figure is at least as much as anybody measures: less only makes formulas divide by nothing.
             above, least = (None, SMALLEST) if field.above == 0 else (field.above, field.least)
             limits = Bounds(strict=True, allow_inf_nan=False, gt=above, ge=least, le=field.most, lt=field.below)
             return Annotated[float, limits, AfterValidator(_meant)] if least == 0 else Annotated[float, limits]

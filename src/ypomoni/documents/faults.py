@@ -5,6 +5,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+# A positive figure is at least a billionth of its unit: less is not meant, and formulas would divide by nothing.
+SMALLEST = 1e-9
 # So many are told; nobody mends more at once, and a wrong file has as many as it has entries.
 MOST_FAULTS = 200
 
@@ -57,6 +59,8 @@ def _message(kind: str, context: dict[str, Any], value: Any, error: Any, known_k
         return f"is not a key of the site file here; the nearest is {near[0]}." if near else "is not a key of the site file here."
     if kind in limits:
         words, key = limits[kind]
+        if kind == "greater_than_equal" and 0 < context[key] <= SMALLEST and isinstance(value, (int, float)) and value <= 0:
+            return f"must be above 0, was {_shown(value)}."
         return f"must be {words} {context[key]:g}, was {_shown(value)}."
     if kind in ("float_type", "float_parsing", "finite_number"):
         return f"must be a number, was {_shown(value)}."

@@ -142,7 +142,7 @@ def _lists_too_long(model: type[BaseModel], document: dict[str, Any], here: tupl
         most = next((m.max_length for m in field.metadata if isinstance(m, MaxLen)), None)
         entries = document.get(name)
         if most is not None and isinstance(entries, list) and len(entries) > most:
-            yield Fault(path_of((*here, name)), f"must have at most {most:,} entries, has {len(entries):,}.")
+            yield Fault(path_of((*here, name)), f"takes at most {most} entries, was {len(entries)}.")
 
 
 # -- what one object says about another ------------------------------------------------------------------------------------------------

@@ -48,7 +48,7 @@ def create_app(settings: Settings) -> Flask:
     if settings.proxies_count:
         n = settings.proxies_count
         app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)
-    app.extensions["pool"] = open_pool(settings.conninfo, most=16)
+    app.extensions["pool"] = open_pool(settings.conninfo, most=20)
     app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
     app.extensions["turns"] = Turns()
     observed.init_app(app)

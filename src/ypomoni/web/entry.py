@@ -17,7 +17,7 @@ from ypomoni.observing import log_as_json
 from ypomoni.web import LARGEST_REQUEST, create_app
 from ypomoni.web.settings import Settings
 
-THREADS_COUNT = 16
+THREADS_COUNT = 20
 MOST_CONNECTIONS = 4_000
 # Nothing was heard of a client for so long: it is let go. [s]
 SILENT_S = 20

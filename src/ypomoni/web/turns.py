@@ -9,8 +9,8 @@ from contextlib import contextmanager
 
 # So many requests of one organisation are answered at a time, and so many more wait for their turn.
 AT_ONCE = 3
-MOST_WAITING = 10
-PATIENCE_S = 15.0
+MOST_WAITING = 13
+PATIENCE_S = 25.0
 
 
 class Busy(Exception):  # noqa: N818 - it states a condition that passes
