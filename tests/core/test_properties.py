@@ -15,13 +15,20 @@ from ypomoni.documents.site_file import read_site, read_site_text, write_site
 
 # Ends are located to a tenth of a second or better than one in ten thousand.
 SLACK, SLACK_H = 1 + 1e-4, 1 / 3600
+
+
+def amount(most):
+    """Return amounts as people enter them: none, or at least a billionth."""
+    return st.floats(0.0, most).map(lambda x: round(x, 8))
+
+
 BURSTS = st.lists(
     st.fixed_dictionaries(
         {
-            "current_a": st.floats(0.0, 2.0),
+            "current_a": amount(2.0),
             "duration_s": st.floats(0.1, 300.0),
             "per_hour": st.sampled_from([0.5, 1.0, 4.0, 6.0]),
-            "offset_s": st.floats(0.0, 4000.0),
+            "offset_s": amount(4000.0),
             "during": st.sampled_from(["always", "alarm"]),
         }
     ),
@@ -75,11 +82,6 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
     assert heavier_h <= today_h * SLACK + SLACK_H
     assert colder_h <= cold_h * SLACK + SLACK_H
     assert larger_h * SLACK + SLACK_H >= today_h
-
-
-def amount(most):
-    """Return amounts as people enter them: none, or at least a billionth."""
-    return st.floats(0.0, most).map(lambda x: round(x, 8))
 
 
 @settings(max_examples=40, deadline=None)

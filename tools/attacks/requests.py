@@ -10,7 +10,7 @@ import psycopg
 from flask import Flask
 from flask.testing import FlaskClient
 from psycopg import sql
-from psycopg.rows import dict_row
+from psycopg.rows import DictRow, dict_row
 
 # The first is a file, the second ends what is attacked, the third says 503 on purpose where no worker runs.
 NOT_ASKED = ("static", "auth.sign_out", "observed.ready")
@@ -201,7 +201,7 @@ def _ids(conninfo: str) -> dict[str, list[Any]]:
         "job",
         "account",
     )
-    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+    with psycopg.Connection[DictRow].connect(conninfo, row_factory=dict_row) as connection:
         found: dict[str, list[Any]] = {
             t: [r["id"] for r in connection.execute(sql.SQL("SELECT id FROM {} ORDER BY id LIMIT 200").format(sql.Identifier(t)))]
             for t in tables

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import psycopg
-from psycopg.rows import dict_row
+from psycopg.rows import DictRow, dict_row
 
 
 @dataclass
@@ -72,7 +72,7 @@ def attack_plan(
 ) -> Outcome:
     """Let so many people edit cells and move loads of one plan, run ``meanwhile`` again and again beside them, and compare what is there after."""
     outcome, lock, over = Outcome(), threading.Lock(), threading.Event()
-    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+    with psycopg.Connection[DictRow].connect(conninfo, row_factory=dict_row) as connection:
         plan = _one(connection, "SELECT id FROM plan WHERE organisation_id = 1 ORDER BY id LIMIT 1")["id"]
         loads = connection.execute("SELECT id, version, quantity FROM load WHERE plan_id = %s AND removed_at IS NULL", (plan,)).fetchall()
         supplies = [r["id"] for r in connection.execute("SELECT id FROM supply WHERE plan_id = %s AND removed_at IS NULL", (plan,))]
@@ -122,7 +122,7 @@ def attack_plan(
 
 def _compare(conninfo: str, plan: int, outcome: Outcome) -> None:
     """Find what was acknowledged and is not in the log, and loads that are not as the log last says."""
-    with psycopg.connect(conninfo, row_factory=dict_row) as connection:
+    with psycopg.Connection[DictRow].connect(conninfo, row_factory=dict_row) as connection:
         there = {r["batch"] for r in connection.execute("SELECT DISTINCT batch FROM change WHERE batch IS NOT NULL")}
         outcome.lost = sorted(outcome.acknowledged - there)
         last = """SELECT DISTINCT ON (aggregate_id) aggregate_id, after FROM change
@@ -134,7 +134,7 @@ def _compare(conninfo: str, plan: int, outcome: Outcome) -> None:
                 outcome.halves.append(f"load {row['id']}: {row} in the table, { ({k: then[k] for k in row}) } in the log")
 
 
-def _one(connection: psycopg.Connection[dict[str, Any]], statement: Any) -> dict[str, Any]:
+def _one(connection: psycopg.Connection[DictRow], statement: Any) -> dict[str, Any]:
     row = connection.execute(statement).fetchone()
     if row is None:
         raise RuntimeError("the demo is not there")
