@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 BIN := .venv/bin
 
-.PHONY: mutate demo test test-long bench accuracy lint screenshots stop setup
+.PHONY: attack audit mutate demo test test-long bench accuracy lint screenshots stop setup
 
 setup:
 	@tools/setup.sh
@@ -22,6 +22,13 @@ lint: setup
 	@$(BIN)/ruff format --check src tests tools
 	@$(BIN)/lint-imports --no-cache > .venv/lint-imports.log || { cat .venv/lint-imports.log; exit 1; }
 	@$(BIN)/python -m pyright
+
+# Every attack in full; about an hour.
+attack: setup
+	@$(BIN)/python tools/attack.py
+
+audit: setup
+	@$(BIN)/python tools/audit_dependencies.py
 
 bench: setup
 	@$(BIN)/python tools/bench.py

@@ -70,7 +70,12 @@ def other_organisation(conninfo, document):
         meter = connection.execute("SELECT id FROM instrument WHERE organisation_id = %s", (organisation_id,)).fetchone()
         found |= {"place": place and place["id"], "instrument": meter and meter["id"], "batch": "ab" * 16}
         found["draft"] = insert_draft(
-            connection, organisation_id=organisation_id, plan_id=found["plan"], account_id=None, file_name="t.csv", body={"sheets": []}
+            connection,
+            organisation_id=organisation_id,
+            plan_id=found["plan"],
+            account_id=None,
+            file_name="t.csv",
+            body={"sheets": []},
         )
         connection.execute(
             "INSERT INTO device (organisation_id, key, name, rail_v, behaviour, standby_current_a, bursts, basis, measured_count, measured_on)"

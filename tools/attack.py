@@ -1,0 +1,155 @@
+"""`make attack`: every attack in full against the product as it is run for real, with its figures. Takes about an hour on two cores.
+
+`python tools/attack.py sites requests writers kills idle` runs those that are named, `--share 0.01` a hundredth of each.
+"""
+
+import argparse
+import contextlib
+import json
+import os
+import random
+import signal
+import socket
+import statistics
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Generator
+from pathlib import Path
+
+from attacks.idle import idle_clients, page_s
+from attacks.requests import attack_requests
+from attacks.sites import attack_sites
+from attacks.writers import Person, attack_plan
+from flask import Flask
+from throwaway import application
+
+from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+
+PEOPLE_IN = [(email, PASSWORD) for email, _ in PEOPLE]
+SECRET = "for an attack only " * 3
+
+
+def main() -> int:
+    """Run what is named and return 1 where something did not hold."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("what", nargs="*", default=list(ATTACKS))
+    parser.add_argument("--share", type=float, default=1.0)
+    given = parser.parse_args()
+    failed = False
+    for name in given.what:
+        began_s = time.monotonic()
+        faults = ATTACKS[name](given.share)
+        print(f"{name}: {time.monotonic() - began_s:.0f} s, {len(faults)} did not hold")
+        for fault in faults[:10]:
+            print(f"   {fault[:600]}")
+        failed |= bool(faults)
+    return 1 if failed else 0
+
+
+def _sites(share: float) -> list[str]:
+    outcome = attack_sites(max(10, int(10_000 * share)))
+    print(f"sites: {outcome.accepted} accepted of {outcome.tried}, slowest supply {outcome.slowest_s:.1f} s")
+    return outcome.faults
+
+
+def _requests(share: float) -> list[str]:
+    with application() as app:
+        app.config["SIGN_IN_LIMIT"] = "1000000 per minute"
+        clients = {"owner": app.test_client(), "nobody": app.test_client()}
+        tokens = {"owner": _sign_in(clients["owner"]), "nobody": ""}
+        outcome = attack_requests(app, _conninfo(app), clients, tokens, max(100, int(50_000 * share)))
+    print(f"requests: {outcome.asked}, {outcome.by_kind}")
+    return outcome.faults
+
+
+def _sign_in(client) -> str:
+    def token(address: str) -> str:
+        return client.get(address).text.split('name="csrf_token" value="')[1].split('"')[0]
+
+    client.post("/sign-in", data={"csrf_token": token("/sign-in"), "email": PEOPLE_IN[0][0], "password": PASSWORD})
+    return token("/people/")
+
+
+def _writers(share: float) -> list[str]:
+    with application() as app, serving(_conninfo(app)) as (port, _):
+        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=16, lasts_s=max(5.0, 60.0 * share))
+    print(f"writers: answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
+    bad = [f"{n} answers with {status}" for status, n in outcome.statuses.items() if status >= 500 or status == 0]
+    return [*bad, *(f"lost {b}" for b in outcome.lost), *outcome.halves]
+
+
+def _kills(share: float) -> list[str]:
+    draw = random.Random(1)
+    with application() as app, serving(_conninfo(app)) as (port, pid):
+
+        def kill() -> None:
+            children = children_of(pid)
+            if children:
+                with contextlib.suppress(ProcessLookupError):
+                    os.kill(draw.choice(children), signal.SIGKILL)
+            time.sleep(2.0)
+
+        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=8, lasts_s=max(8.0, 1_000.0 * share), meanwhile=kill)
+    print(f"kills: {outcome.rounds} rounds, answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
+    return [*(f"lost {b}" for b in outcome.lost), *outcome.halves]
+
+
+def _idle(share: float) -> list[str]:
+    with application() as app, serving(_conninfo(app)) as (port, _), idle_clients("127.0.0.1", port, max(50, int(1_000 * share))) as held:
+        began_s = time.monotonic()
+        Person(port, *PEOPLE_IN[0])
+        signed_in_s = time.monotonic() - began_s
+        pages = [page_s("127.0.0.1", port) for _ in range(20)]
+    print(f"idle: {held} clients held, signing in took {signed_in_s:.2f} s in all, a page {statistics.median(pages) * 1e3:.0f} ms")
+    return [f"signing in took {signed_in_s:.2f} s"] if signed_in_s > 1.0 else []
+
+
+ATTACKS: dict[str, Callable[[float], list[str]]] = {
+    "idle": _idle,
+    "writers": _writers,
+    "kills": _kills,
+    "requests": _requests,
+    "sites": _sites,
+}
+
+
+def _conninfo(app: Flask) -> str:
+    return app.extensions["pool"].conninfo
+
+
+@contextlib.contextmanager
+def serving(conninfo: str) -> Generator[tuple[int, int]]:
+    """Run `ypomoni serve` on a database; gives its port and the number of its first process."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    environment = {**os.environ, "YPOMONI_DATABASE": conninfo, "YPOMONI_SECRET_KEY": SECRET, "YPOMONI_DEMO": "1"}
+    command = [sys.executable, "-m", "ypomoni", "serve", "--port", str(port)]
+    process = subprocess.Popen(command, env=environment, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(200):
+            with contextlib.suppress(OSError):
+                if json.load(urllib.request.urlopen(f"http://127.0.0.1:{port}/ready", timeout=5))["ready"]:
+                    break
+            time.sleep(0.2)
+        yield port, process.pid
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def children_of(pid: int) -> list[int]:
+    """Return the processes that a process started."""
+    found: list[int] = []
+    for folder in Path("/proc").glob("[0-9]*"):
+        with contextlib.suppress(OSError):
+            state, parent = (folder / "stat").read_text().rpartition(") ")[2].split()[:2]
+            if int(parent) == pid and state != "Z":
+                found.append(int(folder.name))
+    return found
+
+
+if __name__ == "__main__":
+    sys.exit(main())
