@@ -122,7 +122,7 @@ def factor() -> Any:
             else:
                 session.pop("new_secret")
                 return render_template("people/recovery.html", codes=codes)
-    square = segno.make(second_factor.address_for_app(secret, account["email"])).svg_data_uri(scale=5, border=2)
+    square = segno.make(second_factor.address_for_app(secret, account["email"])).svg_data_uri(scale=5, border=4, light="white")
     return render_template("people/factor.html", form=form, secret=secret, square=square), status
 
 
