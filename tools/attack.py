@@ -13,9 +13,11 @@ import socket
 import statistics
 import subprocess
 import sys
+import threading
 import time
 import urllib.request
 from collections.abc import Callable, Generator
+from importlib import resources
 from pathlib import Path
 
 from attacks.idle import idle_clients, page_s
@@ -25,7 +27,12 @@ from attacks.writers import Person, attack_plan
 from flask import Flask
 from throwaway import application
 
+from ypomoni.actions.accounts import Passwords, create_account, create_organisation
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.import_site import import_site
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.documents.site_file import read_site
+from ypomoni.storage.connection import transaction
 
 PEOPLE_IN = [(email, PASSWORD) for email, _ in PEOPLE]
 SECRET = "for an attack only " * 3
@@ -106,8 +113,77 @@ def _idle(share: float) -> list[str]:
     return [f"signing in took {signed_in_s:.2f} s"] if signed_in_s > 1.0 else []
 
 
+def _fair(share: float) -> list[str]:
+    """How long one organisation's pages take while another opens its worst accepted site again and again in eight windows."""
+    with application() as app, serving(_conninfo(app)) as (port, _):
+        _worst_site(app)
+        person = Person(port, *PEOPLE_IN[0])
+        address = person.send("GET", "/")[1].split('href="/sites/')[1].split('"')[0]
+
+        def median_s() -> float:
+            took: list[float] = []
+            for _ in range(max(15, int(100 * share))):
+                began_s = time.monotonic()
+                status, _ = person.send("GET", f"/sites/{address}")
+                took.append(time.monotonic() - began_s)
+                if status != 200:
+                    raise RuntimeError(f"a page was answered with {status}")
+            return statistics.median(took)
+
+        median_s()
+        alone_s = median_s()
+        over = threading.Event()
+
+        def hammer() -> None:
+            other = Person(port, "ash@far.example", "far-shore-fire")
+            while not over.is_set():
+                other.send("GET", "/")
+
+        threads = [threading.Thread(target=hammer) for _ in range(8)]
+        for thread in threads:
+            thread.start()
+        time.sleep(5.0)
+        beside_s = median_s()
+        over.set()
+        for thread in threads:
+            thread.join()
+    print(f"fair: a page takes {alone_s * 1e3:.0f} ms alone, {beside_s * 1e3:.0f} ms beside the worst site of another organisation")
+    return [f"{beside_s / alone_s:.2f} times as long"] if beside_s > 1.5 * alone_s else []
+
+
+def _worst_site(app: Flask) -> None:
+    """Give another organisation a site of as many loads as one may have, all with bursts of unrelated intervals."""
+    draw = random.Random(1)
+    whole = json.loads(resources.files("ypomoni.actions").joinpath("demo/1_archive.json").read_text())
+    plan = {**whole["plans"][0], "points": [], "readings": []}
+    plan["supplies"] = [{**s, "totals": []} for s in plan["supplies"]]
+    bay = next(load for load in plan["loads"] if load["supply"] == "bay-a")
+    plan["loads"] = [
+        {
+            **bay,
+            "key": f"l{n}",
+            "place": None,
+            "standby": {"current_a": 0.001, "provenance": "estimate"},
+            "alarm": None,
+            "bursts": [
+                {"name": "b", "current_a": 0.01, "duration_s": 2.0, "per_hour": draw.uniform(1.0, 9.0), "offset_s": 0.0, "during": "always"}
+            ],
+        }
+        for n in range(5_000)
+    ]
+    with transaction(app.extensions["pool"]) as connection:
+        organisation_id = create_organisation(connection, "Far Shore Fire Ltd")
+        passwords = Passwords(cheap=True)
+        create_account(
+            connection, passwords, organisation_id=organisation_id, email="ash@far.example", name="Ash", password="far-shore-fire"
+        )
+        actor = Actor(organisation_id=organisation_id, account_id=None)
+        import_site(connection, actor, read_site({**whole, "plans": [plan], "runs": [], "instruments": []}))
+
+
 ATTACKS: dict[str, Callable[[float], list[str]]] = {
     "idle": _idle,
+    "fair": _fair,
     "writers": _writers,
     "kills": _kills,
     "requests": _requests,

@@ -3,13 +3,17 @@
 import random
 
 import pytest
-from builders import case_of, codes, evaluate
+from builders import case_of, codes, document, evaluate
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ypomoni.core.evaluation.evaluate import try_supply
 from ypomoni.core.outage import case as case_module
 from ypomoni.core.outage.demand import common_period_h, mean_draw, peak_draw
-from ypomoni.core.outage.gathering import MOST_COST, OUTAGES_COUNT, pattern_cost
+from ypomoni.core.outage.gathering import MOST_BUSY_LOADS, MOST_COST, OUTAGES_COUNT, pattern_cost
+from ypomoni.documents.faults import DocumentFaults
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.site_file import read_site
 
 
 def odd_loads(draw, loads_count, bursts_count, fastest_per_hour, quantity=1, alarm_a=None):
@@ -113,3 +117,14 @@ def test_the_cost_counts_every_load_whose_figures_are_moved():
     assert pattern_cost(one.timelines(cold=False), one.loads, 0.5) < pattern_cost(ten.timelines(cold=False), ten.loads, 0.5)
     assert pattern_cost(case_of().timelines(cold=False), (), 0.5) == 0.0
     assert OUTAGES_COUNT < MOST_COST
+
+
+def test_more_loads_with_bursts_than_are_computed_are_refused_and_what_was_kept_is_unknown():
+    """At entry beside their supply; a stored site opens, and says why there are no hours."""
+    loads = odd_loads(random.Random(4), MOST_BUSY_LOADS + 1, 1, 1.0)
+    with pytest.raises(DocumentFaults, match="301 loads with bursts"):
+        read_site(document(loads=loads))
+    plan = to_core(read_site(document(loads=loads), stored=True)).plans[0]
+    result, error = try_supply(plan, plan.supplies[0])
+    assert (error, result.verdict, codes(result)) == (None, "unknown", {"too_many_bursts": "risk"})
+    assert result.standby_current_a > 10

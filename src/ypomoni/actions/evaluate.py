@@ -15,7 +15,7 @@ from importlib import resources
 from typing import Any
 
 from ypomoni.core.evaluation.effort import estimate_s
-from ypomoni.core.evaluation.evaluate import pending, summarise_plan, try_supply
+from ypomoni.core.evaluation.evaluate import failed, pending, summarise_plan, try_supply
 from ypomoni.core.telling.results import PlanResult, SupplyResult
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.into_core import to_core_plan
@@ -119,8 +119,10 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
                 else:
                     kept[digest] = result
             results.append(kept[digest] if digest in kept else pending(core, supply))
-        if late:
-            work.ask(site_file, core.key, late)
+        if late and work.ask(site_file, core.key, late):
+            # The worker gave up on them: that is said, and nobody waits for them any more.
+            given_up = set(late)
+            results = [failed(s) if d in given_up else r for s, d, r in zip(core.supplies, digests, results, strict=True)]
         found.append(summarise_plan(core, tuple(results)))
     work.keep()
     return found
@@ -157,14 +159,14 @@ class _Work:
                 _kept.keep(self.organisation_id, digest, result)
             return result
 
-    def ask(self, site_file: SiteFile, plan_key: str, digests: list[str]) -> None:
-        """Put supplies into the queue, unless they are in it already."""
+    def ask(self, site_file: SiteFile, plan_key: str, digests: list[str]) -> bool:
+        """Put supplies into the queue, unless they are in it already; says whether a worker tried in vain."""
         input_digest = hashlib.sha256("".join(sorted(digests)).encode()).hexdigest()
         known = select_asked(self.connection, self.organisation_id, input_digest)
         if known is not None and known["state"] in ("queued", "running", "failed"):
-            return
+            return known["state"] == "failed"
         if count_under_way(self.connection, self.organisation_id, "figures") >= MOST_FIGURES:
-            return
+            return False
         alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key], "runs": []})
         values = {
             "organisation_id": self.organisation_id,
@@ -178,6 +180,7 @@ class _Work:
             "input": json.dumps({"site": alone.model_dump(mode="json"), "digests": digests}),
         }
         insert_job(self.connection, values)
+        return False
 
     def keep(self) -> None:
         """Store what was computed."""

@@ -17,6 +17,7 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal
 from ypomoni.documents.results_json import dump_supply_result
 from ypomoni.documents.site_file import read_site, read_site_text
+from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import JOB_S, JOBS, SLOW_JOB_S, WAITING_JOBS
 from ypomoni.records.field import Row
 from ypomoni.storage.connection import Pool, transaction
@@ -126,6 +127,8 @@ def _do(job: Row, theirs: Pipe, stop: Event) -> None:
     """Do a job within limits of memory, and send what comes of it."""
     import traceback
 
+    # Its parent is the fork server, which ends with the worker.
+    end_with_parent()
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     # Pages are more urgent.
     os.nice(5)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import QuantityError
+from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.core.things.batteries import cells_of_block
 from ypomoni.core.things.loads import (
     ConverterKind,
@@ -203,9 +204,20 @@ def _sense_faults(document: dict[str, Any]) -> Iterator[Fault]:
         by_key = {s.get("key"): s for _, s in supplies if isinstance(s.get("key"), str)}
         for m, supply in supplies:
             yield from _cutoff_faults(supply, ("plans", n, "supplies", m))
+            yield from _busy_faults(supply, plan, ("plans", n, "supplies", m))
         for m, load in _objects(plan.get("loads")):
             key = load.get("supply")
             yield from _converter_faults(load, by_key.get(key) if isinstance(key, str) else None, ("plans", n, "loads", m))
+
+
+def _busy_faults(supply: dict[str, Any], plan: dict[str, Any], at: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield a supply with more loads with bursts than are computed."""
+    count = sum(1 for _, load in _objects(plan.get("loads")) if load.get("bursts") and load.get("supply") == supply.get("key"))
+    if count > MOST_BUSY_LOADS:
+        yield Fault(
+            path_of((*at, "key")),
+            f"has {count} loads with bursts: at most {MOST_BUSY_LOADS} are computed on one supply. Enter equal devices as one load with its quantity.",
+        )
 
 
 def _run_faults(document: dict[str, Any], place_keys: set[str], plans: list[tuple[int, dict[str, Any]]]) -> Iterator[Fault]:

@@ -19,6 +19,7 @@ from ypomoni.core.judgement import (
 )
 from ypomoni.core.outage.band import estimate_band
 from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of
@@ -37,13 +38,35 @@ def evaluate_plan(plan: Plan) -> PlanResult:
 
 def try_supply(plan: Plan, supply: Supply) -> tuple[SupplyResult, Exception | None]:
     """Return `evaluate_supply`, or, where the calculation fails, a result that says so and what it failed of."""
+    busy_count = sum(1 for load in plan.loads_on(supply.key) if load.bursts)
+    if busy_count > MOST_BUSY_LOADS:
+        return _too_much(plan, supply, busy_count), None
     try:
         return evaluate_supply(plan, supply), None
     except Exception as error:
-        return _failed(supply), error
+        return failed(supply), error
 
 
-def _failed(supply: Supply) -> SupplyResult:
+def _too_much(plan: Plan, supply: Supply, busy_count: int) -> SupplyResult:
+    """Return the result of a supply with more loads with bursts than are computed: it was kept before that was refused."""
+    finding = Finding(
+        code="too_many_bursts",
+        severity=Severity.RISK,
+        evidence=f"{busy_count} loads with bursts hang on {supply.name}: more than {MOST_BUSY_LOADS} are not computed. "
+        "Whether it holds, and whether it can hurt somebody, is not known.",
+        source="what one supply may cost to compute",
+        way_out="Enter equal devices as one load with its quantity, or give those that draw little as their average current without bursts.",
+    )
+    return replace(
+        compute_currents(supply, plan.loads_on(supply.key)),
+        verdict=Verdict.UNKNOWN,
+        findings=(finding,),
+        no_bank_reason="No hours can be computed, so no battery can be named.",
+        not_checked=("anything: too many loads with bursts",),
+    )
+
+
+def failed(supply: Supply) -> SupplyResult:
     """Return the result of a supply whose calculation failed: whether it holds is not known, and that is said."""
     finding = Finding(
         code="calculation_failed",

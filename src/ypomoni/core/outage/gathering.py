@@ -27,6 +27,8 @@ ALARMS_TRIED_COUNT = 10
 # What a train of bursts behind a cable costs at every change, as a share of the change itself.
 TRAIN_OF_FLOOR_SHARE = 0.2
 MOST_DOUBLINGS = 24
+# More loads with bursts than this are not computed on one supply, however they are gathered.
+MOST_BUSY_LOADS = 300
 
 
 def pattern_cost(timelines: tuple[Timeline, Timeline], loads: tuple[Load, ...], alarm_h: float) -> float:
