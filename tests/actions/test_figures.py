@@ -56,7 +56,6 @@ def test_what_a_worker_gives_up_is_unknown_and_nobody_waits_for_it(app, conninfo
 
 def test_organisations_take_turns(app, conninfo):
     """Whoever has less under way comes first, however much the other queued before."""
-
     theirs = other_organisation(conninfo, document())
     rows(conninfo, "DELETE FROM job RETURNING id")
     for organisation_id in (1, 1, 1, theirs["organisation"], theirs["organisation"]):
