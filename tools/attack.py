@@ -19,6 +19,7 @@ import urllib.request
 from collections.abc import Callable, Generator
 from importlib import resources
 from pathlib import Path
+from typing import Any
 
 from attacks.idle import idle_clients, page_s
 from attacks.requests import attack_requests
@@ -31,6 +32,7 @@ from ypomoni.actions.accounts import Passwords, create_account, create_organisat
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.import_site import import_site
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.documents.site_file import read_site
 from ypomoni.storage.connection import transaction
 
@@ -151,6 +153,10 @@ def _fair(share: float) -> list[str]:
     return [f"{beside_s / alone_s:.2f} times as long"] if beside_s > 1.5 * alone_s else []
 
 
+def _odd_burst(draw: random.Random) -> list[dict[str, Any]]:
+    return [{"name": "b", "current_a": 0.01, "duration_s": 2.0, "per_hour": draw.uniform(1.0, 9.0), "offset_s": 0.0, "during": "always"}]
+
+
 def _worst_site(app: Flask) -> None:
     """Give another organisation a site of as many loads as one may have, all with bursts of unrelated intervals."""
     draw = random.Random(1)
@@ -165,9 +171,7 @@ def _worst_site(app: Flask) -> None:
             "place": None,
             "standby": {"current_a": 0.001, "provenance": "estimate"},
             "alarm": None,
-            "bursts": [
-                {"name": "b", "current_a": 0.01, "duration_s": 2.0, "per_hour": draw.uniform(1.0, 9.0), "offset_s": 0.0, "during": "always"}
-            ],
+            "bursts": _odd_burst(draw) if n < MOST_BUSY_LOADS else [],
         }
         for n in range(5_000)
     ]
