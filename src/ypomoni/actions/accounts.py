@@ -10,7 +10,7 @@ from argon2.exceptions import Argon2Error, InvalidHashError
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.errors import Forbidden, NotFound, Refused, SignInRefused
-from ypomoni.actions.passwords import check_password
+from ypomoni.actions.passwords import LONGEST, check_password
 from ypomoni.documents.faults import Fault
 from ypomoni.records.field import Row
 from ypomoni.storage import accounts as store
@@ -18,7 +18,6 @@ from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.sessions import delete_session, delete_sessions, insert_session, select_session
 
-LONGEST_PASSWORD = 200
 INVITATION_LASTS = timedelta(days=7)
 RESET_LASTS = timedelta(days=1)
 MOST_INVITATIONS = 50
@@ -53,7 +52,7 @@ class Passwords:
 def sign_in(connection: Connection, passwords: Passwords, email: str, password: str) -> Row:
     """Return the account of an address and its password, or raise `SignInRefused`. A locked one is refused like one that does not exist."""
     account = store.select_account_by_email(connection, email.strip())
-    fits = passwords.fits(password[:LONGEST_PASSWORD], account["password_hash"] if account else None)
+    fits = passwords.fits(password[:LONGEST], account["password_hash"] if account else None)
     if not fits or account is None or account["locked_at"] is not None:
         raise SignInRefused
     return account
@@ -80,7 +79,7 @@ def change_password(connection: Connection, passwords: Passwords, actor: Actor, 
     """Set a new password; all sessions but the one of ``token`` end."""
     account = own_account(connection, actor)
     faults: list[Fault] = []
-    if not passwords.fits(current[:LONGEST_PASSWORD], account["password_hash"]):
+    if not passwords.fits(current[:LONGEST], account["password_hash"]):
         faults.append(Fault("current", "is not the present password."))
     faults += [Fault("new", f.message) for f in check_password(new, (account["email"], account["name"]))]
     if faults:

@@ -53,10 +53,10 @@ def read_tree(connection: Connection, actor: Actor, site_id: int, *, lock: bool 
     return read_trees(connection, actor.organisation_id, [site], frame=frame)[0]
 
 
-def find(connection: Connection, actor: Actor, name: str, aggregate_id: int) -> Any:
-    """Return an aggregate that has not been removed, or raise `NotFound`. Its record is that of its name."""
+def find(connection: Connection, actor: Actor, name: str, aggregate_id: int, *, removed: bool = False) -> Any:
+    """Return an aggregate, or raise `NotFound`; one that has been removed only where that is said. Its record is that of its name."""
     row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
-    if row is None or row["removed_at"] is not None:
+    if row is None or (row["removed_at"] is not None and not removed):
         raise NotFound
     return row
 
@@ -66,15 +66,9 @@ def claim(connection: Connection, actor: Actor, name: str, aggregate_id: int, *,
 
     Everything that is written locks its site first, and then needs no lock of a row: so writers never wait for each other in a circle.
     """
-    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
-    if row is None or (row["removed_at"] is not None and not removed):
-        raise NotFound
-    _lock_for(connection, actor, name, row)
+    _lock_for(connection, actor, name, find(connection, actor, name, aggregate_id, removed=removed))
     # It may have been changed until the lock was given.
-    row = AGGREGATES[name].find(connection, actor.organisation_id, aggregate_id)
-    if row is None or (row["removed_at"] is not None and not removed):
-        raise NotFound
-    return row
+    return find(connection, actor, name, aggregate_id, removed=removed)
 
 
 def _lock_for(connection: Connection, actor: Actor, name: str, row: Row) -> None:

@@ -103,7 +103,6 @@ def current_actor(connection: Connection) -> Actor | None:
         name=account["name"],
         organisation_name=account["organisation_name"],
         role=account["role"],
-        batch=uuid4().hex,
     )
 
 
@@ -113,17 +112,20 @@ P = ParamSpec("P")
 def signed_in(view: Callable[P, Any]) -> Callable[P, Any]:
     """Let only signed-in people into a view, and give it ``g.connection`` and ``g.actor`` for the whole of its transaction.
 
-    Where two transactions stood in each other's way the view is run again: nothing of the first go is kept.
+    Where two transactions stood in each other's way the view is run again, unless what it wrote had been kept already.
     """
 
     @wraps(view)
     def guarded(*args: P.args, **kwargs: P.kwargs) -> Any:
         organisation_id = session.get("organisation_id")
         flashes = list(session.get("_flashes", []))
+        # One number for all goes: what an earlier one had kept before it was stopped is found by it, and not done again.
+        said = request.form.get("once", "")
+        once = said if re.fullmatch(r"[0-9a-f]{32}", said) else uuid4().hex
         with current_app.extensions["turns"].turn(organisation_id if isinstance(organisation_id, int) else 0):
             for go in range(1, MOST_GOES + 1):
                 try:
-                    return _in_transaction(view, *args, **kwargs)
+                    return _in_transaction(lambda: view(*args, **kwargs), once, is_again=go > 1 or once == said)
                 except TryAgain:
                     if go == MOST_GOES:
                         raise
@@ -136,20 +138,17 @@ def signed_in(view: Callable[P, Any]) -> Callable[P, Any]:
     return guarded
 
 
-def _in_transaction(view: Callable[P, Any], *args: P.args, **kwargs: P.kwargs) -> Any:
+def _in_transaction(view: Callable[[], Any], once: str, *, is_again: bool) -> Any:
     with open_() as connection:
         actor = current_actor(connection)
         if actor is None:
             if wants_json():
                 abort(401)
             return redirect(url_for("auth.sign_in", next=request.full_path if request.method == "GET" else None))
-        once = request.form.get("once", "")
-        if re.fullmatch(r"[0-9a-f]{32}", once):
-            if has_arrived(connection, actor, once):
-                return _was_saved()
-            actor = replace(actor, batch=once)
-        g.connection, g.actor = connection, actor
-        return view(*args, **kwargs)
+        if is_again and has_arrived(connection, actor, once):
+            return _was_saved()
+        g.connection, g.actor = connection, replace(actor, batch=once)
+        return view()
 
 
 def _was_saved() -> Any:

@@ -29,6 +29,7 @@ from ypomoni.core.things.supplies import Plan, Supply
 
 # A low end of the band that is so far from what it must be is on its side of it, however roughly it is known.
 CLEAR_RATIOS = (0.85, 1.15)
+NO_HOURS = "No hours can be computed, so no battery can be named."
 
 
 def evaluate_plan(plan: Plan) -> PlanResult:
@@ -57,13 +58,7 @@ def _too_much(plan: Plan, supply: Supply, busy_count: int) -> SupplyResult:
         source="what one supply may cost to compute",
         way_out="Enter equal devices as one load with its quantity, or give those that draw little as their average current without bursts.",
     )
-    return replace(
-        compute_currents(supply, plan.loads_on(supply.key)),
-        verdict=Verdict.UNKNOWN,
-        findings=(finding,),
-        no_bank_reason="No hours can be computed, so no battery can be named.",
-        not_checked=("anything: too many loads with bursts",),
-    )
+    return _unknown(compute_currents(supply, plan.loads_on(supply.key)), finding, NO_HOURS, "anything: too many loads with bursts")
 
 
 def failed(supply: Supply) -> SupplyResult:
@@ -76,14 +71,8 @@ def failed(supply: Supply) -> SupplyResult:
         source="a fault of this product; it has been noted",
         way_out="Look for a figure that cannot be right, most of all among bursts, currents and the discharge table, and change it.",
     )
-    return replace(
-        result_without_figures(supply),
-        limited_by=LimitedBy.NOT_MODELLED_YET,
-        verdict=Verdict.UNKNOWN,
-        findings=(finding,),
-        no_bank_reason="No hours can be computed, so no battery can be named.",
-        not_checked=("anything: its calculation failed",),
-    )
+    result = replace(result_without_figures(supply), limited_by=LimitedBy.NOT_MODELLED_YET)
+    return _unknown(result, finding, NO_HOURS, "anything: its calculation failed")
 
 
 PENDING = "figures_pending"
@@ -98,13 +87,13 @@ def pending(plan: Plan, supply: Supply) -> SupplyResult:
         source="work in the queue",
         way_out="Wait a moment: this page asks for them again by itself.",
     )
-    return replace(
-        compute_currents(supply, plan.loads_on(supply.key)),
-        verdict=Verdict.UNKNOWN,
-        findings=(finding,),
-        no_bank_reason="Its figures are being worked out.",
-        not_checked=("anything yet: its figures are being worked out",),
-    )
+    result = compute_currents(supply, plan.loads_on(supply.key))
+    return _unknown(result, finding, "Its figures are being worked out.", "anything yet: its figures are being worked out")
+
+
+def _unknown(result: SupplyResult, finding: Finding, no_bank_reason: str, not_checked: str) -> SupplyResult:
+    """Return a result of which one thing alone is said: why nothing is known."""
+    return replace(result, verdict=Verdict.UNKNOWN, findings=(finding,), no_bank_reason=no_bank_reason, not_checked=(not_checked,))
 
 
 def is_pending(plan: PlanResult) -> bool:
@@ -156,7 +145,7 @@ def _why_no_advice(supply: Supply) -> str:
         return "Supplies of this kind are not computed yet, so no battery can be named."
     if supply.bank is None:
         return "There is no battery yet. Enter one, so that its chemistry and voltage are known."
-    return "No hours can be computed, so no battery can be named."
+    return NO_HOURS
 
 
 def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
