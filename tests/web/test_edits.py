@@ -1,6 +1,7 @@
 """Edits through the interface: figures that follow, versions, the log, bad input of every field, removal, the database away."""
 
 import re
+import sys
 from html import unescape
 
 import pytest
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 from web.client import Client, rows, token_of
 
 from ypomoni.core.evaluation import evaluate as evaluation
+from ypomoni.storage.errors import TryAgain
 from ypomoni.web.audit.load_cell import CELLS
 from ypomoni.web.records.forms import FORMS
 
@@ -279,3 +281,19 @@ def test_unknown_addresses_and_methods_get_a_plain_page(client):
         assert "There is nothing here" in answer.text
         assert "Traceback" not in answer.text
     assert token_of(client.get("/people/").text)
+
+
+def test_a_deadlock_after_an_edit_was_kept_does_not_save_it_twice(app, conninfo, monkeypatch):
+    """The figures are worked out after the commit; what fails there runs the request again, which finds its edit in the log."""
+    client = Client(app)
+    (load,) = rows(conninfo, "SELECT id, version, quantity FROM load WHERE name = 'Keypad' AND organisation_id = 1 ORDER BY id LIMIT 1")
+
+    def stopped(*_):
+        raise TryAgain
+
+    monkeypatch.setattr(sys.modules["ypomoni.web.plan.page"], "evaluate", stopped)
+    answer = client.cell(load, "quantity", str(load["quantity"] + 1))
+    assert (answer.status_code, answer.json["saved"]) == (200, True)
+    (now,) = rows(conninfo, "SELECT version, quantity FROM load WHERE id = %s", load["id"])
+    assert now == {"version": load["version"] + 1, "quantity": load["quantity"] + 1}
+    assert len(rows(conninfo, "SELECT id FROM change WHERE aggregate = 'load' AND aggregate_id = %s AND verb = 'edit'", load["id"])) == 1
