@@ -124,7 +124,11 @@ def test_more_loads_with_bursts_than_are_computed_are_refused_and_what_was_kept_
     loads = odd_loads(random.Random(4), MOST_BUSY_LOADS + 1, 1, 1.0)
     with pytest.raises(DocumentFaults, match="301 loads with bursts"):
         read_site(document(loads=loads))
-    plan = to_core(read_site(document(loads=loads), stored=True)).plans[0]
+    strong = {"output_limit_a": 100, "supply_current_a": 100}
+    plan = to_core(read_site(document(strong, loads), stored=True)).plans[0]
     result, error = try_supply(plan, plan.supplies[0])
-    assert (error, result.verdict, codes(result)) == (None, "unknown", {"too_many_bursts": "risk"})
+    assert (error, result.verdict, codes(result)["too_many_bursts"]) == (None, "unknown", "risk")
     assert result.standby_current_a > 10
+    plan = to_core(read_site(document(strong | {"charge_v": 25.2}, loads), stored=True)).plans[0]
+    result, _ = try_supply(plan, plan.supplies[0])
+    assert (result.verdict, codes(result)["charge_voltage_dangerous"]) == ("unsafe", "danger")

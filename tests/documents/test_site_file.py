@@ -356,22 +356,26 @@ def test_an_impossible_voltage_is_a_fault_of_the_input_but_a_stored_site_stays_r
 
 
 def test_calc_says_unknown_where_a_calculation_fails(monkeypatch, capfd):
-    """One of two supplies breaks: it is unknown, what failed is told, and the other has its hours."""
+    """One of three supplies breaks: it is unknown, what failed is told, and the others have their hours. A danger is said of it even so."""
     from ypomoni.cli import calc as command_of_calc
     from ypomoni.core.evaluation import evaluate as computing
 
     found = document(loads=[{}])
-    found["plans"][0]["supplies"].append({**found["plans"][0]["supplies"][0], "key": "t", "name": "Other"})
+    for key, charge_v in (("t", 13.65), ("u", 25.2)):
+        found["plans"][0]["supplies"].append(
+            {**found["plans"][0]["supplies"][0], "key": key, "name": key, "own_current_a": 0.1, "charge_v": charge_v}
+        )
     plans = to_core(read_site(found)).plans
     whole = computing.evaluate_supply
 
     def breaks(plan, supply):
-        if supply.key == "t":
+        if supply.key in "tu":
             raise OverflowError("too long a period")
         return whole(plan, supply)
 
     monkeypatch.setattr(computing, "evaluate_supply", breaks)
     (result,) = command_of_calc.evaluate_plans(plans)
-    assert [s.verdict for s in result.supplies] == ["holds", "unknown"]
+    assert [s.verdict for s in result.supplies] == ["holds", "unknown", "unsafe"]
     assert [f.code for f in result.supplies[1].findings] == ["calculation_failed"]
+    assert [f.code for f in result.supplies[2].findings] == ["charge_voltage_dangerous", "calculation_failed"]
     assert "t: the calculation failed (OverflowError: too long a period)." in capfd.readouterr().err

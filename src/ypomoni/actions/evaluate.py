@@ -118,13 +118,23 @@ def evaluate(connection: Connection, organisation_id: int, plans: list[tuple[Sit
                     late.append(digest)
                 else:
                     kept[digest] = result
-            results.append(kept[digest] if digest in kept else pending(core, supply))
+            results.append(kept[digest] if digest in kept else _pending(organisation_id, core, supply, digest))
         if late and work.ask(site_file, core.key, late):
             # The worker gave up on them: that is said, and nobody waits for them any more.
             given_up = set(late)
-            results = [failed(s) if d in given_up else r for s, d, r in zip(core.supplies, digests, results, strict=True)]
+            results = [failed(core, s) if d in given_up else r for s, d, r in zip(core.supplies, digests, results, strict=True)]
         found.append(summarise_plan(core, tuple(results)))
     work.keep()
+    return found
+
+
+def _pending(organisation_id: int, plan: Plan, supply: Supply, digest: str) -> SupplyResult:
+    """Return what is said of a supply until a worker is done with it. Kept, since its page asks again and again meanwhile."""
+    key = f"pending {digest}"
+    found = _kept.find(organisation_id, [key]).get(key)
+    if found is None:
+        found = pending(plan, supply)
+        _kept.keep(organisation_id, key, found)
     return found
 
 

@@ -25,6 +25,7 @@ from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Band, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import say_hours, say_required_h
+from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply
 
 # A low end of the band that is so far from what it must be is on its side of it, however roughly it is known.
@@ -40,12 +41,10 @@ def evaluate_plan(plan: Plan) -> PlanResult:
 def try_supply(plan: Plan, supply: Supply) -> tuple[SupplyResult, Exception | None]:
     """Return `evaluate_supply`, or, where the calculation fails, a result that says so and what it failed of."""
     busy_count = sum(1 for load in plan.loads_on(supply.key) if load.bursts)
-    if busy_count > MOST_BUSY_LOADS:
-        return _too_much(plan, supply, busy_count), None
     try:
-        return evaluate_supply(plan, supply), None
+        return (_too_much(plan, supply, busy_count) if busy_count > MOST_BUSY_LOADS else evaluate_supply(plan, supply)), None
     except Exception as error:
-        return failed(supply), error
+        return failed(plan, supply), error
 
 
 def _too_much(plan: Plan, supply: Supply, busy_count: int) -> SupplyResult:
@@ -53,47 +52,83 @@ def _too_much(plan: Plan, supply: Supply, busy_count: int) -> SupplyResult:
     finding = Finding(
         code="too_many_bursts",
         severity=Severity.RISK,
-        evidence=f"{busy_count} loads with bursts hang on {supply.name}: more than {MOST_BUSY_LOADS} are not computed. "
-        "Whether it holds, and whether it can hurt somebody, is not known.",
+        evidence=f"{busy_count} loads with bursts hang on {supply.name}: more than {MOST_BUSY_LOADS} are not computed. How long it holds is not known.",
         source="what one supply may cost to compute",
         way_out="Enter equal devices as one load with its quantity, or give those that draw little as their average current without bursts.",
     )
-    return _unknown(compute_currents(supply, plan.loads_on(supply.key)), finding, NO_HOURS, "anything: too many loads with bursts")
+    return _without_hours(plan, supply, finding, NO_HOURS, "how long it holds and how fast it recharges: too many loads with bursts")
 
 
-def failed(supply: Supply) -> SupplyResult:
-    """Return the result of a supply whose calculation failed: whether it holds is not known, and that is said."""
+def failed(plan: Plan, supply: Supply) -> SupplyResult:
+    """Return the result of a supply whose calculation failed: what needs no outage is judged if that can be, the rest is not known."""
     finding = Finding(
         code="calculation_failed",
         severity=Severity.RISK,
         evidence=f"The figures of {supply.name} could not be computed: something entered for it is more than the calculation bears. "
-        "Whether it holds, and whether it can hurt somebody, is not known.",
+        "How long it holds is not known.",
         source="a fault of this product; it has been noted",
         way_out="Look for a figure that cannot be right, most of all among bursts, currents and the discharge table, and change it.",
     )
-    result = replace(result_without_figures(supply), limited_by=LimitedBy.NOT_MODELLED_YET)
-    return _unknown(result, finding, NO_HOURS, "anything: its calculation failed")
+    return _without_hours(plan, supply, finding, NO_HOURS, "how long it holds and how fast it recharges: its calculation failed")
 
 
 PENDING = "figures_pending"
 
 
 def pending(plan: Plan, supply: Supply) -> SupplyResult:
-    """Return the result of a supply whose hours are still being worked out: its currents are known, nothing else yet, and that is said."""
+    """Return the result of a supply whose hours are still being worked out: what needs no outage is judged, and the rest said to come."""
     finding = Finding(
         code=PENDING,
         severity=Severity.NOTE,
-        evidence=f"The figures of {supply.name} are being worked out. Whether it holds, and whether it can hurt somebody, is not known yet.",
+        evidence=f"The hours of {supply.name} are being worked out. How long it holds is not known yet.",
         source="work in the queue",
         way_out="Wait a moment: this page asks for them again by itself.",
     )
-    result = compute_currents(supply, plan.loads_on(supply.key))
-    return _unknown(result, finding, "Its figures are being worked out.", "anything yet: its figures are being worked out")
+    return _without_hours(
+        plan,
+        supply,
+        finding,
+        "Its figures are being worked out.",
+        "how long it holds and how fast it recharges, yet: that is being worked out",
+    )
 
 
-def _unknown(result: SupplyResult, finding: Finding, no_bank_reason: str, not_checked: str) -> SupplyResult:
-    """Return a result of which one thing alone is said: why nothing is known."""
-    return replace(result, verdict=Verdict.UNKNOWN, findings=(finding,), no_bank_reason=no_bank_reason, not_checked=(not_checked,))
+def _without_hours(plan: Plan, supply: Supply, finding: Finding, no_bank_reason: str, unchecked: str) -> SupplyResult:
+    """Return a supply judged by what needs no outage, with the finding that says why its hours are missing.
+
+    What can hurt somebody, and what fails whatever the hours, is said at once; beyond that nothing is known of it.
+    """
+    try:
+        judged = _judge_stated(plan, supply)
+    except Exception:
+        # A figure that no formula bears; who evaluates the supply has that error to note.
+        blank = replace(result_without_figures(supply), limited_by=LimitedBy.NOT_MODELLED_YET)
+        unsaid = replace(finding, evidence=f"{finding.evidence} Nor is it known whether it can hurt somebody.")
+        return replace(
+            blank, verdict=Verdict.UNKNOWN, findings=(unsaid,), no_bank_reason=no_bank_reason, not_checked=("anything else", unchecked)
+        )
+    severe = tuple(f for f in judged.findings if f.severity in (Severity.DANGER, Severity.FAILS))
+    return replace(
+        judged,
+        findings=(*severe, finding, *judged.findings[len(severe) :]),
+        no_bank_reason=no_bank_reason,
+        not_checked=(unchecked, *judged.not_checked),
+    )
+
+
+def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
+    """Return a supply with its currents, judged as far as no outage is needed; its verdict is *unknown* unless that settles it."""
+    loads = plan.loads_on(supply.key)
+    facts = facts_of(supply, loads, compute_currents(supply, loads))
+    findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
+    is_settled = verdict in (Verdict.UNSAFE, Verdict.FAILS) or is_idle(facts)
+    return replace(
+        _without_guesses(facts.result, supply, loads),
+        verdict=verdict if is_settled else Verdict.UNKNOWN,
+        findings=findings,
+        overloaded=overloaded,
+        not_checked=not_checked(facts),
+    )
 
 
 def is_pending(plan: PlanResult) -> bool:
@@ -134,10 +169,14 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
         facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
     findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
     result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts))
-    if hindrance in NOT_COMPUTED:
-        # They were good enough for what is checked against a limit; what is not computed is not shown.
-        result = replace(result, standby_current_a=None, alarm_current_a=None, peak_current_a=None)
-    return result
+    return _without_guesses(result, supply, loads)
+
+
+def _without_guesses(result: SupplyResult, supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+    """Return a result without currents that were good enough for what is checked against a limit, but are not shown: of kinds not computed."""
+    if hindrance_of(supply, loads) not in NOT_COMPUTED:
+        return result
+    return replace(result, standby_current_a=None, alarm_current_a=None, peak_current_a=None)
 
 
 def _why_no_advice(supply: Supply) -> str:

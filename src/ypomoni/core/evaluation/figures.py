@@ -40,35 +40,41 @@ class Figures:
 
 def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -> Figures:
     """Return the figures of a supply with its loads; those that cannot be computed are None."""
+    figures = compute_currents(supply, loads)
+    case, hindrance = figures.case, hindrance_of(supply, loads)
+    if case is None or hindrance in NOT_COMPUTED:
+        return figures
+    result = figures.result
+    standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+    if in_full:
+        peaks_a = (figures.peak_standby_current_a, figures.peak_alarm_current_a)
+        result = replace(result, workings=workings.of_currents(case, standby_a, alarm_a, *peaks_a))
+    result = _with_methods(result, case, hindrance, in_full=in_full)
+    result = _with_hours(result, case, hindrance, in_full=in_full)
+    if hindrance is None:
+        result = _with_recovery(result, case, standby_a)
+    return replace(figures, result=result)
+
+
+def compute_currents(supply: Supply, loads: tuple[Load, ...]) -> Figures:
+    """Return the currents of a supply and of each of its loads, which take no time, and nothing that needs an outage."""
     hindrance = hindrance_of(supply, loads)
     blank = _blank(supply, hindrance)
     if not has_dc_currents(supply, loads):
         return Figures(result=blank, case=None)
     case = Case(supply, loads)
-    standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
     peak_standby_a, peak_alarm_a = case.peak_current_a(in_alarm=False), case.peak_current_a(in_alarm=True)
-    result = replace(blank, standby_current_a=standby_a, alarm_current_a=alarm_a, peak_current_a=max(peak_standby_a, peak_alarm_a))
+    result = replace(
+        blank,
+        standby_current_a=case.mean_current_a(in_alarm=False),
+        alarm_current_a=case.mean_current_a(in_alarm=True),
+        peak_current_a=max(peak_standby_a, peak_alarm_a),
+    )
     if hindrance not in NOT_COMPUTED:
-        result = replace(
-            result,
-            shares=_shares(case),
-            workings=workings.of_currents(case, standby_a, alarm_a, peak_standby_a, peak_alarm_a) if in_full else {},
-        )
-        result = _with_methods(result, case, hindrance, in_full=in_full)
-        result = _with_hours(result, case, hindrance, in_full=in_full)
-        if hindrance is None:
-            result = _with_recovery(result, case, standby_a)
+        result = replace(result, shares=_shares(case))
+        if supply.bank is not None:
+            result = replace(result, condition_ratio=case.condition_today_ratio, rated_c20_ah=case.bank.rated_c20_ah)
     return Figures(result=result, case=case, peak_standby_current_a=peak_standby_a, peak_alarm_current_a=peak_alarm_a)
-
-
-def compute_currents(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
-    """Return the currents of a supply and of each of its loads, which take no time, and nothing that needs an outage."""
-    blank = _blank(supply, hindrance := hindrance_of(supply, loads))
-    if not has_dc_currents(supply, loads) or hindrance in NOT_COMPUTED:
-        return blank
-    case = Case(supply, loads)
-    standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
-    return replace(blank, standby_current_a=standby_a, alarm_current_a=alarm_a, shares=_shares(case))
 
 
 def _blank(supply: Supply, hindrance: Hindrance | None) -> SupplyResult:
@@ -115,7 +121,6 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
             scenarios=Scenarios(fresh=0.0, cold=0.0, end_of_life=0.0, worst=0.0),
             missing_ah=result.standby_current_a and result.standby_current_a * result.standby_h,
         )
-    result = replace(result, condition_ratio=case.condition_today_ratio, rated_c20_ah=case.bank.rated_c20_ah)
     if hindrance is not None:
         return result
     if case.draws_nothing:

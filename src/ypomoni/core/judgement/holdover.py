@@ -129,8 +129,10 @@ def _burst_trips(facts: Facts) -> Iterator[Finding]:
 def _gathered(facts: Facts) -> Iterator[Finding]:
     """Say that bursts were not followed one by one, and between which hours the truth then lies."""
     result, even_h = facts.result, facts.result.averaged_holdover_h
-    gathering = facts.case.gathering if facts.case else None
-    if gathering is None or result.holdover is None or even_h is None:
+    if facts.case is None or result.holdover is None or even_h is None:
+        return
+    gathering = facts.case.gathering
+    if gathering is None:
         return
     shown_h, required_h = result.holdover.expected, facts.requirement.standby_h
     least_h = max(0.0, shown_h - gathering.longest_h)

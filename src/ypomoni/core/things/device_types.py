@@ -333,19 +333,24 @@ _NOT_THE_DEVICE = frozenset(
 )
 
 
+# Compiled once: a site has thousands of names.
+_NO_WORD, _PLURAL = re.compile(r"[^a-z0-9/]+"), re.compile(r"\b([a-z]{2,}[a-rt-z])s\b")
+_PHRASES_IN_TEXT = tuple((re.compile(rf"\b{re.escape(phrase)}\b"), word) for phrase, word in _PHRASES.items())
+_TYPES_BY_NAME = {t.name: t for t in DEVICE_TYPES}
+_TYPES_BY_LOWER_NAME = {t.name.casefold(): t for t in reversed(DEVICE_TYPES)}
+
+
 def _tokens(name: str) -> frozenset[str]:
-    text = re.sub(r"[^a-z0-9/]+", " ", name.casefold()).strip()
-    text = re.sub(r"\b([a-z]{2,}[a-rt-z])s\b", r"\1", text)
-    for phrase, word in _PHRASES.items():
-        text = re.sub(rf"\b{re.escape(phrase)}\b", word, text)
+    text = _PLURAL.sub(r"\1", _NO_WORD.sub(" ", name.casefold()).strip())
+    for pattern, word in _PHRASES_IN_TEXT:
+        text = pattern.sub(word, text)
     return frozenset(_WORDS.get(word, word) for word in text.split())
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=16_384)
 def types_of(name: str) -> tuple[DeviceType, ...]:
     """Return the device types a name can mean, by synonyms, plurals and abbreviations in common use; none where it says nothing we know."""
-    by_name = {t.name: t for t in DEVICE_TYPES}
-    exact = next((t for t in DEVICE_TYPES if t.name.casefold() == name.strip().casefold()), None)
+    exact = _TYPES_BY_LOWER_NAME.get(name.strip().casefold())
     if exact is not None:
         return (exact,)
     tokens = _tokens(name)
@@ -353,7 +358,7 @@ def types_of(name: str) -> tuple[DeviceType, ...]:
         return ()
     for words, names in _MEANS:
         if tokens.issuperset(words):
-            return tuple(by_name[n] for n in names)
+            return tuple(_TYPES_BY_NAME[n] for n in names)
     return ()
 
 
