@@ -21,11 +21,13 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
+import psycopg
 from attacks.idle import idle_clients, page_s
 from attacks.requests import attack_requests
 from attacks.sites import attack_sites
 from attacks.writers import Person, attack_plan
 from flask import Flask
+from psycopg import sql
 from throwaway import application
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
@@ -34,10 +36,13 @@ from ypomoni.actions.import_site import import_site
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.documents.site_file import read_site
+from ypomoni.storage.cluster import Cluster, ClusterError
 from ypomoni.storage.connection import transaction
 
 PEOPLE_IN = [(email, PASSWORD) for email, _ in PEOPLE]
 SECRET = "for an attack only " * 3
+# So often it is the database that is killed, and else the web process or the worker.
+DATABASE_SHARE = 0.2
 
 
 def main() -> int:
@@ -91,18 +96,39 @@ def _writers(share: float) -> list[str]:
 
 def _kills(share: float) -> list[str]:
     draw = random.Random(1)
-    with application() as app, serving(_conninfo(app)) as (port, pid):
+    with application() as app, contextlib.ExitStack() as stack:
+        # A throwaway database acknowledges before it has written; this one must not, as none does that is run for real.
+        with psycopg.connect(_conninfo(app), autocommit=True) as connection:
+            connection.execute(sql.SQL("ALTER DATABASE {} SET synchronous_commit = on").format(sql.Identifier(connection.info.dbname)))
+        port, pid = stack.enter_context(serving(_conninfo(app)))
+        cluster = app.extensions["cluster"]
 
         def kill() -> None:
-            children = children_of(pid)
-            if children:
+            if draw.random() < DATABASE_SHARE:
+                _kill_database(cluster)
+            elif children := children_of(pid):
                 with contextlib.suppress(ProcessLookupError):
                     os.kill(draw.choice(children), signal.SIGKILL)
             time.sleep(2.0)
 
-        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=8, lasts_s=max(8.0, 1_000.0 * share), meanwhile=kill)
+        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=8, lasts_s=max(8.0, 1_500.0 * share), meanwhile=kill)
     print(f"kills: {outcome.rounds} rounds, answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
     return [*(f"lost {b}" for b in outcome.lost), *outcome.halves]
+
+
+def _kill_database(cluster: Cluster) -> None:
+    """Kill the database's first process, and with it all of them, and start it again."""
+    first = int((cluster.folder / "data" / "postmaster.pid").read_text().splitlines()[0])
+    os.kill(first, signal.SIGKILL)
+    while Path(f"/proc/{first}").exists():
+        time.sleep(0.05)
+    for _ in range(40):
+        time.sleep(0.25)
+        # Its other processes notice within moments; until then it cannot be started.
+        with contextlib.suppress(ClusterError):
+            cluster.ensure()
+            return
+    raise RuntimeError("the database did not come back")
 
 
 def _idle(share: float) -> list[str]:
