@@ -30,7 +30,7 @@ def test_what_takes_long_is_shown_as_being_worked_out_and_then_there(app, connin
     say_alive(pool)
     address = site_of(client, "Slow", 0.21)
     for _ in range(2):
-        page = client.get(address).text
+        page = client.get(f"{address}/as-found/audit").text
         assert "are being worked out" in page
         assert "data-again" in page
         assert "Beam" in page

@@ -21,9 +21,29 @@ def open_archive(page):
     expect(page.locator(".answer-line")).to_contain_text("Bay B gives out first")
 
 
+def to_register(page):
+    page.get_by_role("link", name="Audit").click()
+    expect(page.locator("#region-tree")).to_be_visible()
+
+
+def to_strip(page):
+    page.get_by_role("link", name="Endurance").click()
+    expect(page.locator("#region-strip")).to_be_visible()
+
+
+def do_with_plan(page, role, name):
+    """Choose something of the menu behind the plan's name."""
+    page.locator(".menu summary").click()
+    page.locator(".menu").get_by_role(role, name=name).click()
+
+
 def fill(page, **fields):
     for label, text in fields.items():
         field = page.locator(f".sheet [name={label}]")
+        field.wait_for(state="attached")
+        if not field.is_visible():
+            # It stands in a part of the form that is folded away.
+            page.locator(f".sheet details:has([name={label}]) > summary").click()
         if field.evaluate("e => e.tagName") == "SELECT":
             field.select_option(label=text)
         else:

@@ -64,6 +64,7 @@ def test_a_whole_audit_on_a_phone(open_page, station, conninfo):
     page.get_by_label("Password").fill("brackwater-tide")
     page.get_by_role("button", name="Sign in").tap()
     page.get_by_role("link", name="Brackwater County Archive").tap()
+    page.get_by_role("link", name="Audit").tap()
     page.get_by_role("link", name="Take a reading").tap()
     expect(page.get_by_label("Point")).to_have_value(page.locator("option", has_text="Door magnet, fail-safe").get_attribute("value"))
     assert page.evaluate("document.documentElement.scrollWidth") <= 390
@@ -191,11 +192,9 @@ def test_the_register_by_keyboard_alone(open_page):
     """Filter, move down, double a load, select two, set their branch at once, open one, be asked about a thousand, undo all of it."""
     page = open_page(expected=("409",))
     open_archive(page)
-    tab_to(page, "Audit")
-    page.keyboard.press("Enter")
+    page.keyboard.press("a")
     expect(page.get_by_role("heading", name="Current tree")).to_be_visible()
-    page.locator("#region-register [data-all]").focus()
-    page.keyboard.press("/")
+    page.locator("#region-register .filter-text").focus()
     page.keyboard.type("stores")
     page.keyboard.press("Enter")
     expect(page.locator(".filter-count")).to_have_text("4 of 27 loads")

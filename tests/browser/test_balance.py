@@ -12,7 +12,7 @@ import time
 import urllib.request
 
 import pytest
-from browser.pages import PHONE, open_archive, sign_in, violations
+from browser.pages import PHONE, do_with_plan, open_archive, sign_in, violations
 from playwright.sync_api import expect
 
 from ypomoni.actions import working
@@ -41,7 +41,7 @@ def worker(app, monkeypatch):
 
 def open_board(page):
     open_archive(page)
-    page.get_by_role("button", name="Copy plan").click()
+    do_with_plan(page, "button", "Copy plan")
     expect(page.get_by_text("stays as it is, with what was read there")).to_be_visible()
     page.get_by_role("link", name="Balance").click()
     expect(page.locator(".piece")).to_have_count(27)
@@ -105,7 +105,7 @@ def test_pieces_are_dragged_with_the_mouse_every_figure_follows_and_all_is_undon
     expect(page.locator(".piece")).to_have_count(27)
     # Tray and axis included: nothing has to be scrolled to.
     assert page.evaluate("document.querySelector('.board').getBoundingClientRect().bottom <= innerHeight")
-    page.get_by_role("button", name="Copy plan").click()
+    do_with_plan(page, "button", "Copy plan")
     expect(page.get_by_text("stays as it is, with what was read there")).to_be_visible()
     page.get_by_role("link", name="Balance").click()
     expect(page.locator(".piece")).to_have_count(27)
@@ -239,7 +239,7 @@ def test_the_proposed_moves_are_ghosts_that_are_accepted_and_all_undone_and_the_
     expect(page.locator(".lane-fails")).to_have_count(2)
     page.keyboard.press("Control+Shift+Z")
     expect(page.locator(".lane-fails")).to_have_count(0)
-    page.get_by_role("link", name="History").click()
+    do_with_plan(page, "link", "History")
     expect(page.locator(".history-entry").first).to_contain_text("by undoing")
     assert violations(page) == []
     page.get_by_role("button", name=re.compile("Set the plan back")).last.click()

@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from browser.pages import PHONE, fill, open_archive, save, violations
+from browser.pages import PHONE, fill, open_archive, save, to_strip, violations
 from playwright.sync_api import expect
 
 pytestmark = pytest.mark.browser
@@ -11,7 +11,7 @@ TABLE = "0.85 A; 20 h; 10.5 V\n1,58 A; 10 h; 10,5 V\n2.91 A; 5 h; 10.5 V\n4.37 A
 
 
 def go_deep(page, name, supply=None):
-    page.get_by_role("navigation", name="Endurance in depth").get_by_role("link", name=name).click()
+    page.get_by_role("navigation", name="Views of this stage").get_by_role("link", name=name).click()
     if supply:
         page.get_by_role("navigation", name="Supply").get_by_role("link", name=supply).click()
 
@@ -125,10 +125,12 @@ def test_a_profile_of_ones_own_is_written_and_two_requirements_stand_on_one_site
     expect(page.get_by_text("Cameras, 4 h", exact=True)).to_be_visible()
     page.get_by_role("link", name="Sites").click()
     page.get_by_role("link", name="Brackwater County Archive").click()
+    page.get_by_role("link", name="Brief").click()
     page.get_by_role("button", name="Add a requirement").click()
     page.locator(".profiles").get_by_role("button", name="Cameras, 4 h", exact=True).click()
     expect(page.locator(".sheet [name=standby_h]")).to_have_value("4 h")
     save(page)
+    to_strip(page)
     page.get_by_role("button", name="Edit Bay B and its battery").click()
     fill(page, requirement_id="Cameras, 4 h")
     save(page)

@@ -140,16 +140,16 @@ def test_the_duty_strip_shows_two_periods_of_the_slowest_mode(bursts, pulses, to
 
 def test_the_register_is_filtered_by_every_column(client, archive):
     """By text, supply, place, purpose and provenance; what does not match is counted, not shown."""
-    page = unescape(regions(client, archive, "register", show_wide="1", show_text="detector north")["register"])
+    page = unescape(regions(client, archive, "register", show_text="detector north")["register"])
     assert "1 of 27 loads" in page
     supplies = dict(re.findall(r'<option value="(\d+)">(Main panel|Bay A|Bay B)</option>', page)[:3])
     bay_b = next(k for k, v in supplies.items() if v == "Bay B")
-    assert "8 of 27 loads" in regions(client, archive, "register", show_wide="1", show_supply=bay_b)["register"]
-    assert "6 of 27 loads" in regions(client, archive, "register", show_wide="1", show_purpose="life_safety")["register"]
-    assert "6 of 27 loads" in regions(client, archive, "register", show_wide="1", show_known="estimate")["register"]
-    none = regions(client, archive, "register", show_wide="1", show_text="no such thing")["register"]
+    assert "8 of 27 loads" in regions(client, archive, "register", show_supply=bay_b)["register"]
+    assert "6 of 27 loads" in regions(client, archive, "register", show_purpose="life_safety")["register"]
+    assert "6 of 27 loads" in regions(client, archive, "register", show_known="estimate")["register"]
+    none = regions(client, archive, "register", show_text="no such thing")["register"]
     assert "No load matches" in none
-    assert set(regions(client, archive, "brief,next,nonsense")) == {"brief", "next"}
+    assert set(regions(client, archive, "verdict,next,nonsense")) == {"verdict", "next"}
 
 
 def test_the_average_of_every_load_opens_to_its_working(client, archive):
@@ -387,12 +387,12 @@ def test_a_large_register_is_shown_first_and_its_figures_follow(client):
         merged(load, {"key": f"l{n}", "name": f"Device {n}", "supply": f"s{n % 5}", "standby": {"current_a": 0.002}}) for n in range(300)
     ]
     address = client.post("/import", {"text": json.dumps(found)}, script=False).headers["Location"]
-    page = client.get(address).text
+    page = client.get(f"{address}/as-found/audit").text
     assert "data-waiting" in page
     assert page.count("data-load=") == 60
     assert "60 of 300 shown" in page
-    later = client.get(f"{address}/as-found/regions?regions=answer,strip", headers=SCRIPT).json["regions"]
-    assert "Holds" in later["answer"]
+    later = client.get(f"{address}/as-found/regions?regions=verdict,strip", headers=SCRIPT).json["regions"]
+    assert "Holds" in later["verdict"]
     assert "data-waiting" not in client.get(address).text
     load_id, version = re.findall(r'data-load="(\d+)" data-version="(\d+)"', page)[0]
     answer = client.cell({"id": load_id, "version": version}, "standby", "3 mA")

@@ -55,13 +55,13 @@ def test_an_edit_of_a_cell_changes_every_figure_and_computes_only_the_touched_su
     assert answer.status_code == 200
     assert computed == ["Bay B"]
     assert answer.json["row"]["cells"]["standby"] == "2.976 W @ 12 V"
-    assert "Holds" in answer.json["regions"]["answer"]
-    held_h = float(re.search(r"answer-lead.*?>([\d.]+) h<", answer.json["regions"]["answer"], re.DOTALL).group(1))
+    assert "Holds" in answer.json["regions"]["verdict"]
+    held_h = float(re.search(r"answer-lead.*?>([\d.]+) h<", answer.json["regions"]["verdict"], re.DOTALL).group(1))
     assert 3 < held_h < 6
     (changed,) = rows(conninfo, LOAD, "Perimeter beam")
     assert changed["standby_current_a"] == pytest.approx(0.248)
     assert changed["rail_v"] == 12.0
-    page = plan_page(client)
+    page = client.get("/sites/1/as-found/audit").text
     assert computed == ["Bay B"]
     assert 'value="2.976 W @ 12 V"' in page
 
@@ -224,12 +224,12 @@ def test_removal_is_undone_and_a_requirement_in_use_stays(client, conninfo):
     assert gone.json["regions"]["register"].count('class="unassigned"') == 8
     back = client.post(gone.json["undo"])
     assert 'class="unassigned"' not in back.json["regions"]["register"]
-    assert "Bay B gives out first" in back.json["regions"]["answer"]
+    assert "Bay B gives out first" in back.json["regions"]["verdict"]
     form = form_values(client, "supply", supply["id"], supply["plan_id"])
     empty = client.post(f"/records/supply/{supply['id']}", {**form, "bank_chemistry": ""})
     assert empty.json["notice"] == "The battery of Bay B is removed."
-    assert "there is no battery" in empty.json["regions"]["answer"]
-    assert "Bay B gives out first: its charge is spent" in client.post(empty.json["undo"]).json["regions"]["answer"]
+    assert "there is no battery" in empty.json["regions"]["verdict"]
+    assert "Bay B gives out first: its charge is spent" in client.post(empty.json["undo"]).json["regions"]["verdict"]
     (requirement,) = rows(conninfo, "SELECT * FROM requirement WHERE name = 'Intruder, 24 h'")
     kept = client.post(f"/records/requirement/{requirement['id']}/remove?plan={supply['plan_id']}", {"version": requirement["version"]})
     assert kept.status_code == 422

@@ -7,7 +7,8 @@ from ypomoni.records.field import Many, Real, Whole, Word, amperes, degrees, sha
 from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, RESISTANCE, VOLTAGE, YEARS
 from ypomoni.records.words import CHEMISTRY_WORDS, ROW_KIND_WORDS
 
-BATTERY = "Battery"
+BATTERY = "Its battery"
+BATTERY_MORE = "More of the battery"
 PROTECTION = "Its own protection, if it has one"
 MOST_TABLE_ROWS = 400
 
@@ -111,7 +112,7 @@ class BankRow(TypedDict):
             null=True,
             above=0,
             most=50,
-            group=BATTERY,
+            group=BATTERY_MORE,
             label="Design life",
             hint="empty for the usual one of its kind",
         ),
@@ -126,7 +127,7 @@ class BankRow(TypedDict):
             null=True,
             least=1,
             most=500,
-            group=BATTERY,
+            group=BATTERY_MORE,
             label="Cells a block",
             hint="empty to count them from the voltage",
         ),
@@ -142,7 +143,7 @@ class BankRow(TypedDict):
             null=True,
             above=0,
             most=100,
-            group=BATTERY,
+            group=BATTERY_MORE,
             label="Measured resistance of a block",
             hint="as an impedance meter shows it at 1 kHz, as in 22 mΩ",
             since=3,

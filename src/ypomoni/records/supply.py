@@ -9,8 +9,8 @@ from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference
 from ypomoni.records.kinds import CURRENT, VOLTAGE, VOLUME
 from ypomoni.records.words import CHARGE_WORDS, KIND_WORDS
 
-CHARGER = "Output and charger"
-PLACE = "Where it stands"
+CHARGER = "Its output and charger"
+PLACE = "Its place"
 IN_WORDS = {"standby": "standby", "alarm": "alarm"}
 
 

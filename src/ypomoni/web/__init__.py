@@ -12,6 +12,7 @@ from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
 from ypomoni.web.balance import views as balance
 from ypomoni.web.endurance import views as endurance
+from ypomoni.web.help import views as help_pages
 from ypomoni.web.history import views as history
 from ypomoni.web.library import views as library
 from ypomoni.web.people import sign_in
@@ -67,6 +68,7 @@ def create_app(settings: Settings) -> Flask:
         balance,
         compare_views,
         history,
+        help_pages,
         register_views,
         library,
         records,

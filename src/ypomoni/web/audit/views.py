@@ -18,7 +18,7 @@ from ypomoni.web.audit.forms import reading_form
 from ypomoni.web.audit.readings import build_point, reading_words
 from ypomoni.web.audit.tree import band_words
 from ypomoni.web.fields import place_faults
-from ypomoni.web.plan.page import AUDIT_REGIONS, Looking, PlanPage, asked_regions
+from ypomoni.web.plan.page import AUDIT_REGIONS, FRAME, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in
 
 blueprint = Blueprint("audit", __name__, template_folder="templates")
@@ -29,19 +29,24 @@ MOST_POINTS_AT_ONCE = 400
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show the audit of a plan: what to read next, the current tree, the whole register."""
-    page = _page(site_id, plan_key, wide=True)
-    return render_template("audit/show.html", **page.first_values((*AUDIT_REGIONS, "register")))
+    page = _page(site_id, plan_key)
+    return render_template("audit/show.html", **page.first_values((*AUDIT_REGIONS, "register"), stage="audit", view="audit.show"))
 
 
-def _page(site_id: int, plan_key: str, *, wide: bool = False) -> PlanPage:
+@blueprint.get("/sites/<int:site_id>/<plan_key>/register")
+@signed_in
+def show_register(site_id: int, plan_key: str) -> Any:
+    """Show the register as a panel over whatever stage one is in."""
+    page = _page(site_id, plan_key)
+    return render_template("audit/_panel.html", **page.values(("register",)))
+
+
+def _page(site_id: int, plan_key: str) -> PlanPage:
     tree = read_tree(g.connection, g.actor, site_id)
     plan = tree.plan(plan_key)
     if plan is None:
         raise NotFound
-    looking = Looking.from_request()
-    if wide:
-        looking = Looking(asked=looking.asked, tree_supply=looking.tree_supply, tree_state=looking.tree_state, wide=True)
-    return PlanPage(tree, plan, looking)
+    return PlanPage(tree, plan, Looking.from_request())
 
 
 def _page_of(plan: PlanRow) -> PlanPage:
@@ -92,10 +97,10 @@ def read(site_id: int, plan_key: str) -> Any:
     """Show the page that takes a reading. It works without connection once it was opened."""
     page = _page(site_id, plan_key)
     # Of a large plan that is not computed yet the page is shown first: a phone in a cupboard does not wait.
-    shown = page.first_values(("brief", "next"))
+    shown = page.first_values((*FRAME, "next"), stage="audit", view="audit.read")
     points = _points_shown(page)
     values = _reading_values(page, points)
-    return render_template("audit/read.html", **{**shown, **values, "stage": "read"})
+    return render_template("audit/read.html", **{**shown, **values})
 
 
 def _points_shown(page: PlanPage) -> list[Row]:
@@ -211,7 +216,7 @@ def store(plan_id: int) -> Any:
     point = next((p for p in page.audit.plan.points if str(p.key) == _key_of(page.tree, plan_id, form.point.data)), None)
     words = _said_of(page, point, State(form.state.data), stored)
     return jsonify(
-        {"stored": stored.key, "words": words, "next": _next_point(page, form.point.data), "regions": page.render(("brief", "next"))}
+        {"stored": stored.key, "words": words, "next": _next_point(page, form.point.data), "regions": page.render((*FRAME, "next"))}
     )
 
 

@@ -13,7 +13,7 @@ from ypomoni.core.things.supplies import Stage
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.web.balance.compare import build_comparison
 from ypomoni.web.plan.answer import bank_words, build_answer
-from ypomoni.web.plan.page import Looking, PlanPage
+from ypomoni.web.plan.page import FRAME, Looking, PlanPage
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import signed_in
 from ypomoni.web.sites.views import shown_plan
@@ -57,8 +57,15 @@ def show(site_id: int) -> Any:
         build_comparison(plans[0]["name"], plan["name"], compare_plans(cores[0], results[0], core, result))
         for plan, core, result in zip(plans[1:], cores[1:], results[1:], strict=True)
     ]
-    page = PlanPage(tree, plans[0] if plans else shown_plan(tree), Looking.from_request(), site_file)
+    at = tree.plan(request.args.get("at", "")) or (plans[0] if plans else shown_plan(tree))
+    page = PlanPage(tree, at, Looking.from_request(), site_file)
     waiting = any(is_pending(result) for result in results)
     return render_template(
-        "balance/compare.html", **page.values(("title",)), keys=keys, shown=lanes, views=views, most=MOST_PLANS, waiting=waiting
+        "balance/compare.html",
+        **page.first_values(FRAME, stage="balance", view="compare.show"),
+        keys=keys,
+        shown=lanes,
+        views=views,
+        most=MOST_PLANS,
+        still_computed=waiting,
     )

@@ -18,10 +18,10 @@ from ypomoni.records.site import PlanRow
 from ypomoni.web.balance.board import say_offers
 from ypomoni.web.balance.proposal import build_proposal
 from ypomoni.web.history.page import names_of, say_change
-from ypomoni.web.plan.page import Looking, PlanPage, regions
+from ypomoni.web.plan.page import FRAME, Looking, PlanPage, regions
 from ypomoni.web.security import signed_in
 
-BALANCE_REGIONS = ("title", "brief", "board", "removed")
+BALANCE_REGIONS = (*FRAME, "board", "removed")
 MOST_HELD = 300
 blueprint = Blueprint("balance", __name__, template_folder="templates")
 
@@ -36,7 +36,9 @@ def show(site_id: int, plan_key: str) -> Any:
         raise NotFound
     page = PlanPage(tree, plan, Looking.from_request())
     news = news_of(g.connection, g.actor, plan["id"], 2**62)
-    return render_template("balance/show.html", **{**page.first_values(BALANCE_REGIONS), "stage": "balance", "last_change": news.last_id})
+    return render_template(
+        "balance/show.html", **page.first_values(BALANCE_REGIONS, stage="balance", view="balance.show"), last_change=news.last_id
+    )
 
 
 # -- pieces picked up and dropped ------------------------------------------------------------------------------------------------------

@@ -26,7 +26,7 @@ from ypomoni.web.endurance.page import (
     timeline_of,
 )
 from ypomoni.web.plan.answer import build_findings
-from ypomoni.web.plan.page import Looking, PlanPage
+from ypomoni.web.plan.page import FRAME, Looking, PlanPage
 from ypomoni.web.plan.strip import hours_of, say_must
 from ypomoni.web.security import signed_in
 
@@ -174,7 +174,15 @@ def _page(site_id: int, plan_key: str) -> PlanPage:
 def _frame(page: PlanPage, supplies: list[Playable], key: str, endpoint: str) -> dict[str, Any]:
     verdicts = {s.key: s for s in page.result.supplies}
     tabs = [(s.key, s.name, (v.value if (v := verdicts[s.key].verdict) else "none")) for s in supplies]
-    return {**page.values(("title",)), "tabs": tabs, "supply_key": key, "endpoint": endpoint}
+    return {
+        **page.values(FRAME),
+        "stage": "endurance",
+        "view": endpoint,
+        "tabs": tabs,
+        "supply_key": key,
+        "shown_supply": key,
+        "endpoint": endpoint,
+    }
 
 
 class _ConditionsError(ValueError):

@@ -8,7 +8,7 @@ from ypomoni.actions.edit import find, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.history import read_history, set_back, what_goes_back
 from ypomoni.web.history.page import KIND_WORDS, build_history, say_back
-from ypomoni.web.plan.page import Looking, PlanPage
+from ypomoni.web.plan.page import FRAME, Looking, PlanPage
 from ypomoni.web.security import signed_in
 
 PAGE_COUNT = 100
@@ -30,7 +30,7 @@ def show(site_id: int, plan_key: str) -> Any:
     page = PlanPage(tree, plan, Looking.from_request())
     return render_template(
         "history/history.html",
-        **page.values(("title",)) | {"stage": "history"},
+        **page.first_values(FRAME, stage="history"),
         entries=entries[:shown],
         count=len(entries),
         people=sorted({c.who for c in changes}),

@@ -28,6 +28,8 @@ from ypomoni.web.audit.tree import NextView, TreeView, build_next, build_tree
 from ypomoni.web.balance.board import MODES, Board, BoardLook, build_board
 from ypomoni.web.balance.proposal import ProposalView, build_proposal, open_moves
 from ypomoni.web.plan.answer import bank_words, build_answer, build_findings, build_supplies, build_unchecked
+from ypomoni.web.plan.finding_groups import FindingsView, group_findings
+from ypomoni.web.plan.frame import STAGES, VIEWS, StageMark, mark_stages
 from ypomoni.web.plan.requirement import build_requirements
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import keep_until_now
@@ -35,9 +37,12 @@ from ypomoni.web.security import keep_until_now
 # What each region of a page is rendered from.
 OF_OTHER_STAGES = {"tree": "audit", "register": "audit", "board": "balance"}
 NEEDS: dict[str, tuple[str, ...]] = {
-    "title": ("temperatures",),
-    "answer": ("answer", "requirements", "supplies", "load_count", "is_pending"),
-    "brief": ("answer", "is_pending"),
+    "title": (),
+    "stages": ("stage_marks",),
+    "verdict": ("answer", "is_pending"),
+    "site": ("temperatures",),
+    "answer": ("answer", "requirements", "supplies", "load_count"),
+    "first": ("requirements", "supplies_exist", "load_count"),
     "strip": ("strip",),
     "findings": ("findings", "unchecked", "supplies"),
     "supplies": ("supplies", "requirements"),
@@ -49,15 +54,18 @@ NEEDS: dict[str, tuple[str, ...]] = {
     "places": ("place_rows",),
     "board": ("board", "board_modes", "proposal", "steps", "distances"),
 }
-PLAN_REGIONS = ("title", "answer", "strip", "findings", "supplies", "requirements", "removed")
-AUDIT_REGIONS = ("title", "brief", "next", "tree", "removed", "places")
+# What stands around every page of a plan.
+FRAME = ("title", "stages", "verdict")
+PLAN_REGIONS = (*FRAME, "answer", "strip", "findings", "supplies", "removed")
+BRIEF_REGIONS = (*FRAME, "site", "first", "requirements", "places", "removed")
+AUDIT_REGIONS = (*FRAME, "next", "tree", "removed")
 MOST_SHOWN = 2_000
 # With more loads than this an edit is answered first, and its figures follow.
 SOON_COUNT = 250
 # And with more supplies than this to be computed the page itself is shown first.
 SOON_SUPPLIES_COUNT = 3
 # These need no result.
-FIRST_REGIONS = ("title", "requirements", "removed", "places", "register")
+FIRST_REGIONS = ("title", "site", "first", "requirements", "removed", "places", "register")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,9 +75,8 @@ class Looking:
     asked: Asked = field(default_factory=Asked)
     tree_supply: str = ""
     tree_state: State = State.STANDBY
-    wide: bool = False
+    stage: str = ""
     board: BoardLook = field(default_factory=BoardLook)
-    on_board: bool = False
 
     @staticmethod
     def from_request() -> "Looking":
@@ -82,8 +89,7 @@ class Looking:
             asked=Asked(**texts, shown=min(max(shown, SHOWN_AT_FIRST), MOST_SHOWN)),
             tree_supply=values.get("tree_supply", "")[:80],
             tree_state=State(state) if state in [s.value for s in State] else State.STANDBY,
-            wide=values.get("show_wide", "") == "1",
-            on_board="board" in values.get("regions", "").split(","),
+            stage=values.get("show_stage", "")[:20],
             board=BoardLook(
                 mode=mode if (mode := values.get("board_mode", "standby")) in MODES else "standby",
                 touch=values.get("board_touch", "") == "1",
@@ -130,6 +136,11 @@ class PlanPage:
         return missing_count(g.connection, g.actor.organisation_id, self.site_file, self.plan["key"]) > SOON_SUPPLIES_COUNT
 
     @cached_property
+    def stage_marks(self) -> dict[str, StageMark]:
+        """What is open or failing in each stage."""
+        return mark_stages(self.tree, self.plan, self.result, self.audit)
+
+    @cached_property
     def audit(self) -> AuditResult:
         """How the readings add up."""
         return audit_plan(self.site_file, self.plan["key"])
@@ -144,10 +155,10 @@ class PlanPage:
         """The endurance strip."""
         return build_strip(self.result, {r["key"]: bank_words(r) for r in self.tree.supplies.get(self.plan["id"], [])})
 
-    @cached_property
-    def findings(self) -> Any:
-        """What stands in the way."""
-        return build_findings(self.result)
+    @property
+    def findings(self) -> FindingsView:
+        """What stands in the way, by its cause."""
+        return group_findings(build_findings(self.result))
 
     @property
     def unchecked(self) -> list[tuple[str, str]]:
@@ -169,7 +180,7 @@ class PlanPage:
         """The loads that are asked for."""
         # Only the whole page is shown before its figures; a region that is asked for afterwards waits for them.
         is_early = self.__dict__.get("has_to_wait", False)
-        return build_register(self.tree, self.plan, self.looking.asked, self.result if self.looking.wide and not is_early else None)
+        return build_register(self.tree, self.plan, self.looking.asked, None if is_early else self.result)
 
     @property
     def load_count(self) -> int:
@@ -292,17 +303,17 @@ class PlanPage:
     def values(self, names: tuple[str, ...]) -> dict[str, Any]:
         """Return what the templates of these regions are rendered from."""
         found: dict[str, Any] = {"tree": self.tree, "site": self.tree.site, "plan": self.plan, "looking": self.looking}
-        found["stage"] = "audit" if self.looking.wide else "balance" if self.looking.on_board else "endurance"
+        found |= {"stage": self.looking.stage, "stages": STAGES, "stage_views": VIEWS}
         for name in names:
             for need in NEEDS[name]:
                 found[need] = getattr(self, need)
         return found
 
-    def first_values(self, names: tuple[str, ...]) -> dict[str, Any]:
+    def first_values(self, names: tuple[str, ...], *, stage: str, view: str = "") -> dict[str, Any]:
         """Return the values of a whole page, or of what can be shown of it before its figures are computed."""
-        if not self.has_to_wait:
-            return {**self.values(names), "waiting": False}
-        return {**self.values(tuple(n for n in names if n in FIRST_REGIONS)), "waiting": True}
+        waiting = self.has_to_wait
+        values = self.values(tuple(n for n in names if n in FIRST_REGIONS) if waiting else names)
+        return {**values, "waiting": waiting, "stage": stage, "view": view}
 
     def render(self, names: tuple[str, ...]) -> dict[str, str]:
         """Return the regions of these names."""

@@ -18,6 +18,8 @@ HEAD_PX = 21
 FOOT_PX = 31
 # Marks of other states of the battery that are closer than this share one label.
 TOGETHER_PERCENT = 6.0
+# About half the width of such a label: nearer to the required line it would lie across it.
+CROSSES_PERCENT = 9.0
 SCENARIO_WORDS = (("fresh", "new"), ("cold", "cold"), ("end_of_life", "old"), ("worst", "old and cold"))
 # As high as the label beside it, so that the required line runs through from lane to lane.
 LEAST_LANE_PX = 80
@@ -217,7 +219,10 @@ def _scenarios(s: SupplyResult, axis_h: float) -> tuple[ScenarioMark, ...]:
     """Return the marks of other states of the battery, from left to right."""
     if s.scenarios is None or s.holdover is None or s.holdover.expected <= 0:
         return ()
-    found = sorted((min(getattr(s.scenarios, key), axis_h), getattr(s.scenarios, key), word) for key, word in SCENARIO_WORDS)
+    # What lies beyond the axis has no place on it; the supply below says it.
+    hours = sorted((getattr(s.scenarios, key), word) for key, word in SCENARIO_WORDS if getattr(s.scenarios, key) <= axis_h)
+    found = [(hours_h, hours_h, word) for hours_h, word in hours]
+    required_x = 100 * s.standby_h / axis_h
     groups: list[list[tuple[float, float, str]]] = []
     for entry in found:
         if groups and 100 * (entry[0] - groups[-1][-1][0]) / axis_h < TOGETHER_PERCENT:
@@ -227,17 +232,29 @@ def _scenarios(s: SupplyResult, axis_h: float) -> tuple[ScenarioMark, ...]:
     marks: list[ScenarioMark] = []
     for group in groups:
         xs = tuple(round(100 * shown_h / axis_h, 3) for shown_h, *_ in group)
-        middle = (xs[0] + xs[-1]) / 2
+        label_x, anchor = _beside(xs, required_x)
         marks.append(
             ScenarioMark(
                 xs=xs,
                 label=", ".join(word for *_, word in group),
-                label_x=round(middle, 3),
-                anchor="start" if middle < 6 else "end" if middle > 94 else "middle",
+                label_x=round(label_x, 3),
+                anchor=anchor,
                 title="; ".join(f"{word}: {say_hours(hours_h, must_h=s.standby_h)}" for _, hours_h, word in group),
             )
         )
     return tuple(marks)
+
+
+def _beside(xs: tuple[float, ...], required_x: float) -> tuple[float, str]:
+    """Return where the label of marks stands, on their side of the required line and within the axis."""
+    middle = (xs[0] + xs[-1]) / 2
+    if middle < 6 or middle > 94:
+        return middle, "start" if middle < 6 else "end"
+    if xs[-1] < required_x < middle + CROSSES_PERCENT:
+        return (xs[-1], "end") if xs[-1] > CROSSES_PERCENT else (middle, "middle")
+    if middle - CROSSES_PERCENT < required_x <= xs[0]:
+        return xs[0], "start"
+    return middle, "middle"
 
 
 def _fit(s: SupplyResult) -> str:
@@ -250,7 +267,7 @@ def _label_place(end_x: float, required_x: float) -> tuple[float, str]:
     """Return where the end's label stands so that it never crosses the required line: on the end's own side of it."""
     if end_x < required_x:
         return (end_x, "end") if end_x > 22 or (end_x > 6 and required_x - end_x < 6) else (end_x, "start")
-    return (end_x, "start") if end_x < 80 else (end_x, "end") if end_x - required_x > 26 else (100.0, "end")
+    return (end_x, "start") if end_x < 82 else (end_x, "end") if end_x - required_x > 18.5 else (100.0, "end")
 
 
 def hours_of(s: SupplyResult) -> str:

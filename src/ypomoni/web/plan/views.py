@@ -17,7 +17,7 @@ from ypomoni.records.words import PROVENANCE_WORDS, PURPOSE_WORDS
 from ypomoni.web.audit.load_cell import CELLS, changes_of_cell, form_of_cell, slip_of_cell
 from ypomoni.web.audit.register import view_load
 from ypomoni.web.plan.figures import find_working, headline_of, open_steps, say_exactly, symbol_of
-from ypomoni.web.plan.page import NEEDS, PLAN_REGIONS, SOON_COUNT, Looking, PlanPage, asked_regions, regions
+from ypomoni.web.plan.page import BRIEF_REGIONS, NEEDS, PLAN_REGIONS, SOON_COUNT, Looking, PlanPage, asked_regions, regions
 from ypomoni.web.security import signed_in
 from ypomoni.web.sites.views import shown_plan
 
@@ -37,7 +37,19 @@ def show(site_id: int, plan_key: str | None = None) -> Any:
             return redirect(url_for("sites.index"))
         raise NotFound
     page = PlanPage(tree, plan, Looking.from_request())
-    return render_template("plan/show.html", **page.first_values((*PLAN_REGIONS, "register")))
+    return render_template("plan/show.html", **page.first_values(PLAN_REGIONS, stage="endurance", view="plan.show"))
+
+
+@blueprint.get("/sites/<int:site_id>/<plan_key>/brief")
+@signed_in
+def brief(site_id: int, plan_key: str) -> Any:
+    """Show what must stay up and why, how long, and how cold it gets."""
+    tree = read_tree(g.connection, g.actor, site_id)
+    plan = tree.plan(plan_key)
+    if plan is None:
+        raise NotFound
+    page = PlanPage(tree, plan, Looking.from_request())
+    return render_template("plan/brief.html", **page.first_values(BRIEF_REGIONS, stage="brief"))
 
 
 @blueprint.get("/sites/<int:site_id>/<plan_key>/regions")

@@ -1,11 +1,11 @@
 """Forms made from the records: a field of a form for each `Field` with a label, and the way from a row to its texts and back."""
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
-from ypomoni.records.field import MUST, Field, Flag, Line, Many, Nests, Real, Reference, Row, Whole, Word, YesNo, fields_of
+from ypomoni.records.field import MUST, Field, Flag, Line, Many, Nests, Real, Reference, Row, Whole, Word, YesNo, blank_row, fields_of
 from ypomoni.records.kinds import CURRENT, PER_HOUR
 from ypomoni.web.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, YesNoField
 
@@ -34,6 +34,17 @@ class RecordForm(DescribedForm):
     # Repeated parts: field, legend, and the words of the button that adds one, which the record gives as label and hint.
     parts: tuple[tuple[str, str, str], ...] = ()
     caution = ""
+    # What a group is for, and what happens where it stays empty.
+    notes: ClassVar[Mapping[str, str]] = {}
+    # Groups that are folded away until something stands in them.
+    foldable: ClassVar[frozenset[str]] = frozenset()
+
+    def is_folded(self, legend: str, names: tuple[str, ...]) -> bool:
+        """Say whether a group is shown folded: nothing of it is said or wrong."""
+        if legend not in self.foldable or any(self[n].errors for n in names):
+            return False
+        blank = type(self)(None, data=type(self).data_of(blank_row(self.record) | defaults_of(self.record)))
+        return all(_stands(self[n]) == _stands(blank[n]) for n in names)
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:
@@ -99,6 +110,12 @@ def part_form_of(record: type) -> type[PartForm]:
     """Return the form of a repeated part; it takes every field empty, since an empty part is none."""
     made = {f.form_name: _field(f, True, {}) for f in shown_fields(record)}
     return type(f"{record.__name__}Form", (PartForm,), {**made, "record": record})
+
+
+def _stands(field: Any) -> Any:
+    """Return what a field shows, nothing and an empty text alike."""
+    shown = field._value() if hasattr(field, "_value") else field.data
+    return None if shown in ("", None, "None") else shown
 
 
 def defaults_of(record: type) -> Row:

@@ -1,7 +1,8 @@
 """The forms of what is kept: made from the records, with what fields must keep together and what is asked before it is saved."""
 
+from collections.abc import Mapping
 from dataclasses import asdict
-from typing import Any
+from typing import Any, ClassVar
 
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTable, RowFit, fit_table
@@ -47,6 +48,12 @@ class RequirementForm(form_of(RequirementRow, REQUIREMENT_NESTS)):
     """A requirement."""
 
     title = "Requirement"
+    notes: ClassVar[Mapping[str, str]] = {
+        "": "Whose rule it is. The inspector asks for its source.",
+        "Must hold": "How long it stands by after the mains fails, and then sounds. Without a recharge time nobody asks whether it is ready for the next cut.",
+        "Judged by": "The school that decides. The others stand beside it.",
+    }
+    foldable = frozenset({"Factors of the derated method", "Factors of energy and autonomy"})
     # Usable share, age and activity as they are commonly taken: each by name, so that none counts twice.
     presets = (("New", "65 %", "100 %", "90 %"), ("Three years", "65 %", "70 %", "90 %"), ("Cautious", "65 %", "50 %", "90 %"))
 
@@ -55,6 +62,8 @@ class ProfileForm(form_of(ProfileRow, REQUIREMENT_NESTS)):
     """A requirement profile of one's own."""
 
     title = "Requirement profile"
+    notes = RequirementForm.notes
+    foldable = RequirementForm.foldable
     presets = RequirementForm.presets
 
 
@@ -89,6 +98,16 @@ class SupplyForm(_Supply):
     """A supply and its bank."""
 
     title = "Supply"
+    notes: ClassVar[Mapping[str, str]] = {
+        "": "What it is, and down to which voltage it goes on. Without a cut-off nothing protects its battery.",
+        "Its battery": "It stands on the block's label: volts, amp-hours, and the hours they are rated over. Left empty there is no battery, and it holds nothing.",
+        "More of the battery": "For a data sheet or an impedance meter at hand. Left empty the usual figures of its kind count.",
+        "Its own protection, if it has one": "A lithium pack's own electronics. Left empty nothing is taken to protect it.",
+        "Discharge table, if you have one": "The maker's table narrows the hours from ±10 % of capacity to ±3 %. Left empty the usual curve of its kind counts.",
+        "Its output and charger": "It stands on the supply's label. Left empty nobody can say whether it is overloaded, or when the battery is full again.",
+        "Its place": "Left empty it is as warm and cold as the site. Heat takes years off a battery, cold takes hours.",
+    }
+    foldable = frozenset({"More of the battery", "Its own protection, if it has one", "Discharge table, if you have one", "Its place"})
     caution = (
         "Mains is isolated by a competent person. A battery's short-circuit current burns: insulate tools, fuse jumpers before breaking a "
         "battery lead. Warn the monitoring centre before a life-safety or intruder system goes off line. Local codes come first."
@@ -240,6 +259,13 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
     """A load: its cells in the register and the rest of it."""
 
     title = "Load"
+    notes: ClassVar[Mapping[str, str]] = {
+        "Current of one piece": "Measured in series for a minute is best. Left empty the alarm is as standby.",
+        "How it is fed": "Left empty it hangs on the battery's voltage without a converter, and needs no least voltage of its own.",
+        "Where it is": "The cable's length and section say what is lost on the way. Left empty nothing is lost.",
+        "Doors": "Only for what locks or releases a door: what happens to people when the power ends.",
+    }
+    foldable = frozenset({"How it is fed", "Where it is", "Doors", "On AC: kept, but its supply's hours are not computed yet"})
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Take the rail from `W @ V`, and refuse two that disagree."""

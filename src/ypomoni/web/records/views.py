@@ -297,7 +297,11 @@ def _done(name: str, row: Row, notice: str, *, undo: str | None = None, new: boo
     if name == "site" and (new or plan is None or undo):
         if undo or not new:
             flash(notice, "note")
-        return jsonify({"go": url_for("plan.show", site_id=row["id"]) if new else url_for("sites.index")})
+        if not new:
+            return jsonify({"go": url_for("sites.index")})
+        # The work begins with what must hold.
+        first = read_tree(g.connection, g.actor, row["id"], frame=True).plans[0]
+        return jsonify({"go": url_for("plan.brief", site_id=row["id"], plan_key=first["key"])})
     if plan is None:
         raise NotFound
     tree = read_tree(g.connection, g.actor, plan["site_id"])

@@ -82,6 +82,8 @@
     height,
     plugins: [marks(found)],
     cursor: { sync: sync ? { key: "outage" } : undefined, drag: { x: true, y: false }, points: { size: 6 } },
+    // Without a pointer a legend names its lines and no values.
+    hooks: { setCursor: [(u) => u.root.classList.toggle("is-pointed", u.cursor.left >= 0)] },
     legend: { live: true, markers: { width: 3, dash: (_, n) => ["solid", "dashed", "dotted", "double"][(n - 1) % 4] } },
     scales: { x: { time: false }, y: range ? { range } : {} },
     series: [{ label: "after", value: (_, v) => (v === null || v === undefined ? "" : hours(v)) }, ...series],

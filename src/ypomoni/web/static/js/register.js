@@ -10,7 +10,6 @@ document.addEventListener("alpine:init", () => {
     key(event) {
       const at = event.target;
       if (at.matches(".filter-text, [data-verb]")) { if (event.key === "Enter" && at.matches("input[data-verb]")) { event.preventDefault(); this.bulk(at.dataset.verb, at.value); } return; }
-      if (event.key === "/" && !at.matches("input:not([type=checkbox])")) { event.preventDefault(); this.focusFilter(); return; }
       const row = at.closest("tr[data-load]");
       if (!row) return;
       if ((event.ctrlKey || event.metaKey) && event.key === "d") { event.preventDefault(); this.double(row); return; }

@@ -50,6 +50,7 @@ document.addEventListener("alpine:init", () => {
       const sheet = document.querySelector("dialog.sheet");
       document.querySelector(".sheet-body").innerHTML = html;
       if (!sheet.open) sheet.showModal();
+      sheet.classList.toggle("sheet-wide", Boolean(sheet.querySelector(".panel")));
       const first = sheet.querySelector("[aria-invalid=true], .input:not([type=hidden]), .sheet-close");
       if (first) first.focus();
     },
@@ -96,7 +97,30 @@ document.addEventListener("alpine:init", () => {
 
     lookAt(changes, names) { window.ypomoni.look(changes, names); },
 
+    seek() { window.ypomoni.tell("ypomoni-seek"); },
+
+    // A menu shuts when something else is touched.
+    outside(event) {
+      for (const menu of document.querySelectorAll("details.menu[open]")) if (!menu.contains(event.target) || event.target.closest(".menu-body a, .menu-body button")) menu.open = false;
+    },
+
+    // A letter for each stage, r for the register, / finds anything, ? lists the keys. Nothing while somebody types.
+    letter(event) {
+      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
+      if (event.target.matches("input:not([type=checkbox]):not([type=radio]), textarea, select, [contenteditable]") || document.querySelector("dialog[open]")) return;
+      const asked = event.key === "?" ? document.body.dataset.keys : "";
+      const stage = /^[a-z]$/.test(event.key) ? document.querySelector(`.stages [data-key="${event.key}"]`) : null;
+      const panel = document.querySelector(`[data-panel-key="${event.key}"]`);
+      if (event.key === "/") { event.preventDefault(); this.seek(); }
+      else if (asked) { event.preventDefault(); this.open(asked); }
+      else if (stage) { event.preventDefault(); stage.click(); }
+      else if (panel) { event.preventDefault(); panel.click(); }
+    },
+
     key(event) {
+      const menu = document.querySelector("details.menu[open]");
+      if (event.key === "Escape" && menu) { menu.open = false; menu.querySelector("summary").focus(); return; }
+      this.letter(event);
       const typing = event.target.matches("input:not([type=checkbox]), textarea, select");
       const dirty = typing && event.target.dataset.kept !== undefined && event.target.value !== event.target.dataset.kept;
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && (!typing || (event.target.dataset.kept !== undefined && !dirty))) {
@@ -131,7 +155,7 @@ document.addEventListener("alpine:init", () => {
       for (const [name, html] of Object.entries(regions)) {
         const region = document.getElementById("region-" + name);
         // What nobody types into is not drawn again as it stands.
-        const same = ["title", "brief", "removed"].includes(name) && this.drawn[name] === html;
+        const same = ["title", "stages", "verdict", "removed"].includes(name) && this.drawn[name] === html;
         this.drawn[name] = html;
         if (region && !same) this.replace(region, html);
       }

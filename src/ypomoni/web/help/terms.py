@@ -1,0 +1,146 @@
+"""The words of the product in plain English, each opened from where it stands on a page."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Term:
+    """A word, what it means, and what it is good for on site."""
+
+    key: str
+    name: str
+    meaning: str
+    use: str = ""
+
+
+_ALL = (
+    Term(
+        key="holdover",
+        name="Holdover",
+        meaning="The longest standby after which the battery still carries the whole alarm that is required. It does not include the alarm.",
+        use="It is compared with what must hold. A supply whose holdover is shorter fails.",
+    ),
+    Term(
+        key="endurance",
+        name="Endurance",
+        meaning="How long the supply lasts in standby alone, when no alarm ever comes.",
+        use="It is never shorter than the holdover. Do not promise it where an alarm must be carried.",
+    ),
+    Term(
+        key="band",
+        name="Band",
+        meaning="The hours lie between these two with 95 % likelihood: currents, capacity and the battery's condition are not known exactly.",
+        use="Measuring narrows it. The audit says which reading narrows it most.",
+    ),
+    Term(
+        key="standby-current",
+        name="Standby current",
+        meaning="What one piece draws at rest, with nothing happening.",
+        use="Measure it in series for a minute. Bursts are entered apart from it.",
+    ),
+    Term(key="alarm-current", name="Alarm current", meaning="What one piece draws while the system is in alarm: sirens, strobes, relays."),
+    Term(
+        key="burst",
+        name="Burst",
+        meaning="A state that comes again and again for seconds: a transmission, a relay, a logger that wakes.",
+        use="A burst can pull a tired battery under its cut-off long before its charge is spent.",
+    ),
+    Term(
+        key="rail",
+        name="Rail",
+        meaning="The voltage at which a current is stated. 100 mA at 5 V behind a converter is not 100 mA at a 12 V battery.",
+    ),
+    Term(
+        key="behaviour",
+        name="Draw behaviour",
+        meaning="How a device's current changes as the battery sinks: constant current, constant power (it takes more), or resistive (it takes less).",
+    ),
+    Term(key="bus-group", name="Bus group", meaning="Loads that share a data bus and its 0 V, so they must stay on one supply."),
+    Term(key="reading", name="Reading", meaning="One measurement: where, in which state, the value, with which meter, by whom and when."),
+    Term(
+        key="measuring-point",
+        name="Measuring point",
+        meaning="A conductor that can be opened or clamped: the battery lead, the supply's output, a branch, a device.",
+    ),
+    Term(
+        key="provenance",
+        name="Known from",
+        meaning="Where a current comes from: measured, a data sheet, a nameplate, or an estimate.",
+        use="Measured beats data sheet beats nameplate beats estimate. Each has its own uncertainty.",
+    ),
+    Term(
+        key="cutoff",
+        name="Cut-off",
+        meaning="The voltage at which a supply disconnects its battery.",
+        use="Without one a long cut ruins lead, and can set lithium on fire when it is charged again.",
+    ),
+    Term(
+        key="condition",
+        name="Condition",
+        meaning="How much of its rated capacity the battery has left: measured, or taken from its age and how warm it stands.",
+    ),
+    Term(
+        key="recovery",
+        name="Recharge",
+        meaning="How long the charger takes beside the loads until the battery is back at the share that is asked for.",
+        use="The next cut does not wait. A battery that is not back in time holds shorter the next time.",
+    ),
+    Term(
+        key="requirement",
+        name="Requirement",
+        meaning="How long the system must stand by, how long it must then sound, how soon it must be charged again, and by which rule or contract.",
+    ),
+    Term(
+        key="finding",
+        name="Finding",
+        meaning="One judgement with its cause, its source and a way out.",
+        use="Danger can hurt people. Fails does not meet the requirement. Risk meets it on paper only. A note explains.",
+    ),
+    Term(
+        key="weakest",
+        name="Gives out first",
+        meaning="The supply that holds the smallest share of what it must. The site holds no longer than that.",
+    ),
+    Term(
+        key="states",
+        name="New, old, cold",
+        meaning="The same supply with a new battery, in the cold, with the battery at the end of its life, and old and cold at once.",
+        use="These are not the band: they say what will be, not how well it is known.",
+    ),
+    Term(
+        key="bank", name="Battery", meaning="All blocks of a supply together. Blocks in series add volts. Blocks in parallel add amp-hours."
+    ),
+    Term(key="block", name="Block", meaning="One battery as it is sold: its chemistry, volts, and capacity at an hour rate."),
+    Term(
+        key="supply",
+        name="Supply",
+        meaning="Whatever feeds loads when the mains fails: a control panel, a boxed supply, a battery on sun, a pack of cells.",
+    ),
+    Term(key="load", name="Load", meaning="A device, or a group of equal devices, that hangs on a supply."),
+    Term(
+        key="school",
+        name="School",
+        meaning="A way to reckon the battery: plain division, derated, a standard's formula, or a simulation.",
+        use="The requirement prescribes one. The others stand beside it, with the reason why they differ.",
+    ),
+    Term(
+        key="missing",
+        name="Missing",
+        meaning="The amp-hours the loads go without until the required time. The battery to fit is larger than that, and named beside it.",
+    ),
+    Term(
+        key="on-paper-only",
+        name="On paper only",
+        meaning="It meets the requirement today, but not at the low end of the band, in the cold, or at the end of the battery's life.",
+    ),
+    Term(key="place", name="Place", meaning="A cupboard, roof or room with its own temperatures."),
+    Term(
+        key="output-limit", name="Output limit", meaning="The greatest current the supply gives its loads. Above it, it shuts down or sags."
+    ),
+    Term(
+        key="charge-limit",
+        name="Charge limit",
+        meaning="The greatest current the charger lets into the battery. It stands on the supply's label or data sheet.",
+    ),
+)
+TERMS = {term.key: term for term in _ALL}

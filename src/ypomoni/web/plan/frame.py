@@ -1,0 +1,89 @@
+"""The frame around every page of a plan: the stages in the order of the work, what is open or failing in each, and the views within one.
+
+Called by `PlanPage`, which every page of a plan is made from.
+"""
+
+from dataclasses import dataclass
+
+from ypomoni.actions.audit import AuditResult
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.telling.results import PlanResult, Verdict
+from ypomoni.records.site import PlanRow
+from ypomoni.web.words import VERDICT_WORDS
+
+# Key, word, the letter that goes there, and the address.
+STAGES = (
+    ("brief", "Brief", "b", "plan.brief"),
+    ("audit", "Audit", "a", "audit.show"),
+    ("endurance", "Endurance", "e", "plan.show"),
+    ("balance", "Balance", "l", "balance.show"),
+)
+VIEWS = {
+    "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading")),
+    "endurance": (("plan.show", "Strip"), ("outage.show", "Outage, played"), ("outage.schools", "Schools"), ("outage.battery", "Battery")),
+    "balance": (("balance.show", "Board"), ("compare.show", "Compare")),
+}
+OVERLOADS = frozenset({"overload_standby", "overload_alarm"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StageMark:
+    """What stands open or fails in a stage: a severity or verdict for its shape, none where nothing does, and it in words."""
+
+    shape: str = ""
+    said: str = ""
+
+
+def mark_stages(tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditResult) -> dict[str, StageMark]:
+    """Return the mark of every stage."""
+    loads = tree.loads.get(plan["id"], [])
+    loose_count = sum(1 for load in loads if load["supply_id"] is None)
+    return {
+        "brief": _mark_brief(tree),
+        "audit": _mark_audit(len(loads), loose_count, audit),
+        "endurance": StageMark(shape=result.verdict.value, said=VERDICT_WORDS[result.verdict])
+        if result.verdict
+        else StageMark(shape="open", said="nothing to judge yet"),
+        "balance": _mark_balance(loose_count, result),
+    }
+
+
+def _mark_brief(tree: SiteTree) -> StageMark:
+    if not tree.requirements:
+        return StageMark(shape="open", said="no requirement yet")
+    unsourced_count = sum(1 for r in tree.requirements if not r["source"])
+    return (
+        StageMark(shape="open", said=f"{_count(unsourced_count, 'requirement')} without a source")
+        if unsourced_count
+        else StageMark(shape="holds", said="said")
+    )
+
+
+def _mark_audit(load_count: int, loose_count: int, audit: AuditResult) -> StageMark:
+    if not load_count:
+        return StageMark(shape="open", said="no load yet")
+    nodes = audit.nodes.values()
+    differing_count = sum(1 for n in nodes if n.agrees is False)
+    if differing_count:
+        return StageMark(shape="risk", said=f"{_count(differing_count, 'reading')} {'does' if differing_count == 1 else 'do'} not add up")
+    if loose_count:
+        return StageMark(shape="open", said=f"{_count(loose_count, 'load')} on no supply")
+    read = {n.point_key for n in nodes if n.read_a is not None}
+    unread_count = sum(1 for p in audit.plan.points if p.key not in read)
+    if not audit.plan.points or unread_count:
+        return StageMark(shape="open", said=f"{_count(unread_count, 'point')} not measured" if audit.plan.points else "nothing measured")
+    return StageMark(shape="holds", said="all measured")
+
+
+def _mark_balance(loose_count: int, result: PlanResult) -> StageMark:
+    overloaded = [s.name for s in result.supplies if any(f.code in OVERLOADS for f in s.findings)]
+    if overloaded:
+        return StageMark(shape="fails", said=f"{', '.join(overloaded)} overloaded")
+    if loose_count:
+        return StageMark(shape="open", said=f"{_count(loose_count, 'load')} on no supply")
+    failing = [s for s in result.supplies if s.verdict is Verdict.FAILS]
+    return StageMark(shape="open", said=f"{_count(len(failing), 'supply', 'supplies')} too short") if failing else StageMark()
+
+
+def _count(count: int, word: str, words: str = "") -> str:
+    return f"{count} {word if count == 1 else words or word + 's'}"
