@@ -107,6 +107,7 @@ def settings_for(conninfo, **changes):
         "conninfo": conninfo,
         "secret_key": "for tests only " * 4,
         "demo": True,
+        "developers": True,
         "cheap_passwords": True,
         "sign_in_limit": "1000 per minute",
     }

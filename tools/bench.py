@@ -174,7 +174,7 @@ def bench_pages() -> None:
         client = Client(app)
         answer = client.post("/import", {"text": json.dumps(big_site())}, script=False)
         address = answer.headers["Location"]
-        page = client.get(address).text
+        page = client.get(f"{address.split('?')[0]}/as-found/audit").text
         say("plan page, 60 loads on 6 supplies, served warm", median_ms(lambda: client.get(address)), "under 100 ms")
         load_id, version = map(int, re.findall(r'data-load="(\d+)" data-version="(\d+)"', page)[20])
         state = {"version": version, "n": 0}
@@ -285,7 +285,46 @@ def bench_board() -> None:
                 say(f"the fewest moves, {count} loads on 8 supplies at {fill_a} A each: {gap}", ms, "5,000 ms, gap at most 1 %")
 
 
+# The largest paint, how much has shifted by then, and what scripts and styles weighed on the way, as the browser saw them.
+PAINTED = """() => new Promise((done) => {
+  let paint = 0;
+  let shift = 0;
+  new PerformanceObserver((list) => { for (const entry of list.getEntries()) paint = entry.startTime; }).observe({ type: "largest-contentful-paint", buffered: true });
+  new PerformanceObserver((list) => { for (const entry of list.getEntries()) if (!entry.hadRecentInput) shift += entry.value; }).observe({ type: "layout-shift", buffered: true });
+  setTimeout(() => {
+    const parts = performance.getEntriesByType("resource").filter((entry) => /\\.(css|js)(\\?|$)/.test(entry.name));
+    done([paint, shift, parts.reduce((sum, entry) => sum + entry.encodedBodySize, 0) / 1000]);
+  }, 600);
+})"""
+
+
+def bench_paint() -> None:
+    """The first look at a plan: everything loaded anew, in Chromium."""
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    with application() as app, served(app) as address, sync_playwright() as playwright:
+        client = Client(app)
+        large = client.post("/import", {"text": json.dumps(full_site(200, 200))}, script=False).headers["Location"]
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        for name, where in (("demo", "/sites/1"), ("200 loads on 8 supplies", large.split("?")[0])):
+            page = open_page(browser, address, LAPTOP, "light")
+            sign_in(page)
+            state = page.context.storage_state()
+            page.context.close()
+            found: list[tuple[float, float, float]] = []
+            for _ in range(5):
+                # Signed in, and with nothing kept of what pages are drawn with.
+                fresh = browser.new_context(viewport={"width": 1280, "height": 800}, storage_state=state)
+                page = fresh.new_page()
+                page.goto(f"{address}{where}")
+                found.append(tuple(page.evaluate(PAINTED)))
+                fresh.close()
+            paint_ms, shift, weight_kb = (statistics.median(column) for column in zip(*found, strict=True))
+            say(f"largest paint of the plan page, nothing kept, {name}", paint_ms, "under 600 ms")
+            print(f"{'  layout shift; scripts and styles, compressed':<72} {shift:.3f}; {weight_kb:.0f} kB (0; under 120 kB)")
+
+
 if __name__ == "__main__":
+    bench_paint()
     bench_board()
     bench_outage()
     bench_endurance()

@@ -36,6 +36,7 @@ def open_page(browser: Browser, address: str, size: tuple[int, int], scheme: str
     """Return a page on the sign-in form."""
     width, height = size
     context = browser.new_context(viewport={"width": width, "height": height}, color_scheme="dark" if scheme == "dark" else "light")
+    context.add_init_script("try { localStorage.setItem('ypomoni-walk', 'left'); } catch { /* a page without storage */ }")
     page = context.new_page()
     page.goto(f"{address}/sign-in")
     return page

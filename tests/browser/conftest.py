@@ -16,15 +16,21 @@ addEventListener("load", () => { document.adoptedStyleSheets = document.adoptedS
 """
 
 
+# Who has left the walk through the demo is not led again.
+WALKED = "try { if (!localStorage.getItem('ypomoni-walk')) localStorage.setItem('ypomoni-walk', 'left'); } catch { /* a page without storage */ }"
+
+
 @pytest.fixture
 def open_page(browser, server):
     """Open pages that fail the test at its end when they wrote an error to the console; refusals the test provokes are named."""
     complaints, contexts = [], []
 
-    def opener(size=LAPTOP, scheme="light", expected=()):
+    def opener(size=LAPTOP, scheme="light", expected=(), walks=False):
         context = browser.new_context(viewport=size, color_scheme=scheme, base_url=server, has_touch=size is PHONE, accept_downloads=True)
         contexts.append(context)
         context.add_init_script(HIDDEN_UNTIL_LOADED)
+        if not walks:
+            context.add_init_script(WALKED)
         page = context.new_page()
         page.set_default_timeout(20_000)
 

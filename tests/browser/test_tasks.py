@@ -9,6 +9,7 @@ from browser.pages import LAPTOP, PHONE, do_with_plan, fill, open_archive, save,
 from playwright.sync_api import expect
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
+from ypomoni.core.things.device_types import types_of
 
 pytestmark = pytest.mark.browser
 
@@ -320,3 +321,177 @@ def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme
     expect(page.get_by_role("heading", name="What comes in")).to_be_visible()
     check("review")
     assert not found, "\n".join(found)
+
+
+def test_the_walk_through_the_demo_leads_over_six_pages_and_is_left_for_good(open_page):
+    """Each step on its own page; who leaves it is not asked again."""
+    page = open_page(walks=True)
+    sign_in(page)
+    walk = page.get_by_role("complementary", name="A walk through the demo")
+    for step in range(1, 7):
+        expect(walk).to_contain_text(f"{step} of 6")
+        walk.get_by_role("button", name="Next" if step < 6 else "Done").click()
+    expect(walk).not_to_be_visible()
+    page.goto("/")
+    expect(page.locator(".sites")).to_be_visible()
+    expect(walk).not_to_be_visible()
+    second = open_page(walks=True)
+    sign_in(second)
+    walk = second.get_by_role("complementary", name="A walk through the demo")
+    walk.get_by_role("button", name="Leave the walk").click()
+    second.reload()
+    expect(walk).not_to_be_visible()
+
+
+LISTED = (
+    ("2", "Keypad", "45 mA", "90 mA"),
+    ("6", "Passive infrared detector", "", ""),
+    ("4", "Smoke head", "0.1 mA", ""),
+    ("1", "Siren", "20 mA", "0.9 A"),
+    ("1", "Cellular communicator", "", ""),
+    ("2", "Zone expander", "", ""),
+    ("1", "Card reader", "", ""),
+    ("1", "Exit button, illuminated", "", ""),
+    ("3", "Glass-break detector", "", ""),
+    ("1", "Router", "", ""),
+)
+
+
+class Counted:
+    """A person whose keys and touches are counted."""
+
+    def __init__(self, page):
+        self.page, self.count = page, 0
+
+    def press(self, key):
+        self.count += 1
+        self.page.keyboard.press(key)
+
+    def type(self, text):
+        self.count += len(text)
+        self.page.keyboard.type(text)
+
+    def tap(self, target):
+        self.count += 1
+        target.tap()
+
+    def go_to(self, name):
+        """Press Tab until the focus is on what is called so."""
+        for _ in range(60):
+            if (
+                self.page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.innerText || '').trim()")
+                == name
+            ):
+                return
+            self.press("Tab")
+        raise AssertionError(name)
+
+    def fill(self, **fields):
+        """Go by Tab to each field and type into it, in the order they stand in the form, and send it."""
+        names = list(fields)
+        expect(self.page.locator(".sheet [name=name]")).to_be_visible()
+        for _ in range(80):
+            at = self.page.evaluate("document.activeElement.name || ''")
+            if at in names:
+                self.press("Control+a")
+                self.type(fields[at])
+                names.remove(at)
+                if not names:
+                    break
+            self.press("Tab")
+        assert not names
+        self.press("Enter")
+        expect(self.page.locator(".sheet")).not_to_be_visible()
+
+    def from_the_top(self, name):
+        self.page.locator("#main").focus()
+        self.go_to(name)
+        self.press("Enter")
+
+
+def build_frame(one, name):
+    """From the list of sites to a site with a requirement and a supply, by keyboard."""
+    one.page.goto("/")
+    one.from_the_top("Add a site")
+    one.fill(name=name, typical_degc="20", min_degc="5")
+    expect(one.page.get_by_role("list", name="The first steps")).to_be_visible()
+    one.from_the_top("Add a requirement")
+    one.fill(name="Intruder", standby_h="24 h")
+    one.from_the_top("Add a supply")
+    one.fill(name="Panel", own_current_a="40 mA", bank_capacity_ah="17 Ah")
+
+
+def kind_of(name):
+    (kind, *_) = types_of(name)
+    return kind
+
+
+def test_from_an_empty_site_to_an_answer_with_ten_loads_by_keyboard_alone(open_page):
+    """Every key is counted: with a list there are a third fewer than load by load, as it was before there was one."""
+    page = open_page()
+    sign_in(page)
+    counts = {}
+    for way in ("load by load", "a list"):
+        one = Counted(page)
+        build_frame(one, f"By {way}")
+        if way == "a list":
+            one.from_the_top("List them")
+            expect(page.locator(".sheet [name=lines]")).to_be_focused()
+            for quantity, name, standby, alarm in LISTED:
+                one.type(f"{quantity} {name}{f' {standby}' * bool(standby)}{f' / {alarm}' * bool(alarm)}")
+                one.press("Enter")
+            one.go_to("Add them")
+            one.press("Enter")
+        else:
+            for n, (quantity, name, standby, alarm) in enumerate(LISTED):
+                one.from_the_top("Add a load")
+                known = {"quantity": quantity} if quantity != "1" else {}
+                figures = {"standby": standby or f"{kind_of(name).standby_a[1] * 1000:g} mA"} | ({"alarm": alarm} if alarm else {})
+                one.fill(**{"name": name, **known, **figures})
+                if n == 0:
+                    to_strip(page)
+        to_strip(page)
+        expect(page.locator(".answer-line")).to_contain_text(re.compile(r"Holds"))
+        counts[way] = one.count
+    print(f"keys: {counts}")
+    assert counts["a list"] <= counts["load by load"] * 2 / 3, counts
+
+
+def test_from_an_empty_site_to_an_answer_with_ten_loads_by_thumb_alone(open_page):
+    """Every touch is counted, and what is typed is the same either way: with a list there are a third fewer."""
+    page = open_page(PHONE)
+    sign_in(page)
+    counts = {}
+
+    def put(one, **fields):
+        for name, text in fields.items():
+            field = page.locator(f".sheet [name={name}]")
+            one.tap(field)
+            field.fill(text)
+        one.tap(page.locator(".sheet").get_by_role("button", name="Add them" if "lines" in fields else "Save", exact=True))
+        expect(page.locator(".sheet")).not_to_be_visible()
+
+    for way in ("load by load", "a list"):
+        one = Counted(page)
+        page.goto("/")
+        one.tap(page.get_by_role("button", name="Add a site"))
+        put(one, name=f"Thumb, {way}", typical_degc="20", min_degc="5")
+        for button, fields in (
+            ("Add a requirement", {"name": "Intruder", "standby_h": "24 h"}),
+            ("Add a supply", {"name": "Panel", "own_current_a": "40 mA", "bank_capacity_ah": "17 Ah"}),
+        ):
+            one.tap(page.get_by_role("list", name="The first steps").get_by_role("button", name=button))
+            put(one, **fields)
+        if way == "a list":
+            one.tap(page.get_by_role("button", name="List them"))
+            put(one, lines="\n".join(f"{q} {name} {standby} {alarm}".strip() for q, name, standby, alarm in LISTED))
+        else:
+            for quantity, name, standby, _ in LISTED:
+                one.tap(page.get_by_role("button", name="Add a load").first)
+                put(one, name=name, quantity=quantity, standby=standby or f"{kind_of(name).standby_a[1] * 1000:g} mA")
+                if not page.url.endswith("as-found"):
+                    one.tap(page.get_by_role("link", name="Endurance"))
+        expect(page.locator(".answer-line")).to_contain_text(re.compile(r"Holds"))
+        counts[way] = one.count
+    print(f"touches: {counts}")
+    assert counts["a list"] <= counts["load by load"] * 2 / 3, counts

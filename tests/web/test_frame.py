@@ -4,7 +4,7 @@ import re
 
 import pytest
 from builders import document
-from web.client import SCRIPT, Client, other_organisation
+from web.client import SCRIPT, Client, other_organisation, rows
 
 from ypomoni.web.help.search import Target, rank
 from ypomoni.web.help.terms import TERMS
@@ -155,3 +155,35 @@ def test_the_register_is_one_component_wherever_it_stands(client):
     ]
     assert tables[0] == tables[1]
     assert '<table class="register' not in client.get("/sites/1/as-found").text
+
+
+def test_a_list_of_loads_comes_in_whole_or_says_what_to_change(client, conninfo):
+    """One wrong line: nothing comes in and what was typed stays; mended, all come in; undone, all go."""
+    (supply,) = rows(conninfo, "SELECT id FROM supply WHERE plan_id = 1 AND name = 'Bay A'")
+    count = "SELECT count(*) AS n FROM load WHERE plan_id = 1 AND removed_at IS NULL"
+    before = rows(conninfo, count)[0]["n"]
+    assert "List loads" in client.get("/plans/1/list", headers=SCRIPT).json["html"]
+    bad = client.post("/plans/1/list", {"lines": "2 Keypad 45 mA\nLamp 45", "supply": supply["id"]})
+    assert bad.status_code == 422
+    assert "45 without a unit" in bad.json["html"]
+    assert "2 Keypad 45 mA" in bad.json["html"]
+    assert rows(conninfo, count)[0]["n"] == before
+    text = "2 Keypad 45 mA / 90 mA\n6 PIR\nKeypad 45 A"
+    asked = client.post("/plans/1/list", {"lines": text, "supply": supply["id"]})
+    assert "much for one piece" in asked.json["html"]
+    done = client.post("/plans/1/list", {"lines": text, "supply": supply["id"], "provenance": "data_sheet", "sure": "1"})
+    assert done.json["notice"] == "3 loads are added."
+    made = rows(conninfo, "SELECT * FROM load WHERE plan_id = 1 ORDER BY id DESC LIMIT 3")
+    assert [(m["quantity"], m["standby_provenance"], m["supply_id"]) for m in made] == [
+        (1, "data_sheet", supply["id"]),
+        (6, "estimate", supply["id"]),
+        (2, "data_sheet", supply["id"]),
+    ]
+    assert made[2]["alarm_current_a"] == 0.09
+    client.post(done.json["undo"])
+    assert rows(conninfo, count)[0]["n"] == before
+    assert client.post("/plans/1/list", {"lines": "Lamp 1 A", "supply": 10**9}).status_code == 404
+    assert "at least one line" in client.post("/plans/1/list", {"lines": " \n", "supply": supply["id"]}).json["html"]
+    other_rail = client.post("/plans/1/list", {"lines": "Lamp 10 W @ 48 V", "supply": supply["id"]})
+    assert other_rail.status_code == 422
+    assert "Lamp" in other_rail.json["html"]

@@ -18,6 +18,7 @@ from ypomoni.actions.edit import (
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.core.things.device_types import DEVICE_TYPES
 from ypomoni.documents.faults import Fault
+from ypomoni.documents.load_lines import LoadLine
 from ypomoni.records.field import Row, fields_of
 from ypomoni.records.library import DeviceRow
 from ypomoni.records.load import LoadRow
@@ -112,6 +113,36 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
                 **_cable(row),
             }
         )
+    return len(create_many(connection, actor, "load", entries, taken_keys(tree, "load", plan_id)))
+
+
+def list_loads(connection: Connection, actor: Actor, plan_id: int, supply_id: int | None, lines: list[LoadLine], provenance: str) -> int:
+    """Add loads as they were listed, on one supply, and return how many; all of them or none.
+
+    A device of the library comes with all that is known of it, as an estimate.
+    """
+    plan = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, plan["site_id"], lock=True)
+    supply = next((s for s in tree.supplies.get(plan_id, []) if s["id"] == supply_id), None)
+    if supply_id is not None and supply is None:
+        raise NotFound
+    entries: list[Row] = []
+    for line in lines:
+        entry: Row = {"plan_id": plan_id, "key": None, "supply_id": supply_id, "essential": True}
+        if line.device is not None:
+            entry |= load_of_device(connection, actor, line.device.key)
+            if line.device.alarm_a is None:
+                entry["alarm_provenance"] = None
+        else:
+            entry |= {
+                "rail_v": line.rail_v or (supply["nominal_v"] if supply else 12.0),
+                "behaviour": "constant_power" if line.rail_v else "constant_current",
+                "standby_current_a": line.standby_a,
+                "standby_provenance": provenance,
+                "alarm_current_a": line.alarm_a,
+                "alarm_provenance": None if line.alarm_a is None else provenance,
+            }
+        entries.append({**entry, "name": line.name, "quantity": line.quantity})
     return len(create_many(connection, actor, "load", entries, taken_keys(tree, "load", plan_id)))
 
 

@@ -11,6 +11,7 @@ from ypomoni.web.audit import register_views
 from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
 from ypomoni.web.balance import views as balance
+from ypomoni.web.developers import views as developers
 from ypomoni.web.endurance import views as endurance
 from ypomoni.web.help import views as help_pages
 from ypomoni.web.history import views as history
@@ -32,6 +33,7 @@ def create_app(settings: Settings) -> Flask:
     app.config.update(
         SECRET_KEY=settings.secret_key,
         DEMO=settings.demo,
+        DEVELOPERS=settings.developers,
         SIGN_IN_LIMIT=settings.sign_in_limit,
         MAX_CONTENT_LENGTH=LARGEST_REQUEST,
         MAX_FORM_MEMORY_SIZE=LARGEST_REQUEST,
@@ -69,6 +71,7 @@ def create_app(settings: Settings) -> Flask:
         compare_views,
         history,
         help_pages,
+        developers,
         register_views,
         library,
         records,

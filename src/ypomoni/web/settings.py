@@ -14,6 +14,8 @@ class Settings:
     conninfo: str
     secret_key: str
     demo: bool = False
+    # Whether there is a page of all components of the interface.
+    developers: bool = False
     cheap_passwords: bool = False
     sign_in_limit: str = "10 per minute"
     # How many proxies of ours stand in front and say who asks; a header from anybody else is not believed.
@@ -23,7 +25,7 @@ class Settings:
 
     @staticmethod
     def from_environment() -> "Settings":
-        """Return the settings of ``YPOMONI_DATABASE`` ``YPOMONI_SECRET_KEY`` (or ``…_FILE``), ``YPOMONI_HOSTS``, ``YPOMONI_DEMO`` and ``YPOMONI_PROXIES``."""
+        """Return the settings of ``YPOMONI_DATABASE`` ``YPOMONI_SECRET_KEY`` (or ``…_FILE``), ``YPOMONI_HOSTS``, ``YPOMONI_DEMO``, ``YPOMONI_DEVELOPERS`` and ``YPOMONI_PROXIES``."""
         secret = os.environ.get("YPOMONI_SECRET_KEY", "")
         if not secret and "YPOMONI_SECRET_KEY_FILE" in os.environ:
             secret = Path(os.environ["YPOMONI_SECRET_KEY_FILE"]).read_text().strip()
@@ -44,6 +46,7 @@ class Settings:
             conninfo=os.environ["YPOMONI_DATABASE"],
             secret_key=secret,
             demo=demo,
+            developers=os.environ.get("YPOMONI_DEVELOPERS") == "1",
             hosts=hosts or LOOPBACK,
             proxies_count=int(proxies),
         )

@@ -5,6 +5,9 @@ from pathlib import Path
 from typing import Any
 
 from flask import Flask, g, url_for
+from flask_compress import Compress  # pyright: ignore[reportMissingTypeStubs]
+
+from ypomoni.web.help.walk import STEPS
 
 
 def init_app(app: Flask) -> None:
@@ -20,7 +23,14 @@ def init_app(app: Flask) -> None:
 
     @app.context_processor
     def _shared() -> dict[str, Any]:
-        return {"asset": asset, "actor": g.get("actor"), "demo": app.config["DEMO"]}
+        return {"asset": asset, "actor": g.get("actor"), "demo": app.config["DEMO"], "walk_steps": STEPS}
 
+    # What a page is drawn with is sent compressed; pages are not, since they hold secrets beside what others may have typed.
+    app.config.update(
+        COMPRESS_MIMETYPES=["text/css", "text/javascript", "image/svg+xml"],
+        COMPRESS_ALGORITHM=["br", "gzip"],
+        COMPRESS_ALGORITHM_STREAMING=["br", "deflate"],
+    )
+    Compress(app)
     app.jinja_env.trim_blocks = True
     app.jinja_env.lstrip_blocks = True

@@ -1,6 +1,7 @@
 """Many loads at once: bulk edit, duplicate, undo; a table in, a table out."""
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, Response, flash, g, jsonify, redirect, render_template, request, url_for
@@ -9,8 +10,9 @@ from ypomoni.actions.drafts import drop_draft, find_draft, keep_draft
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.reading_tables import read_tables_apart
-from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, remove_loads
+from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, list_loads, remove_loads
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.documents.load_lines import LoadLine, read_load_lines
 from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
 from ypomoni.documents.register_table import (
     COLUMN_UNITS,
@@ -36,6 +38,8 @@ from ypomoni.web.security import signed_in, wants_json
 LONGEST_NUMBER = 6
 blueprint = Blueprint("loads", __name__, template_folder="templates")
 PREVIEWED_ROWS = 200
+# Of a list that is typed: so long, so many lines, and so many faults told.
+MOST_LIST_CHARS, MOST_LISTED, MOST_TOLD = 40_000, 200, 12
 _REFERENCES = frozenset({"supply_id", "place_id"})
 
 
@@ -58,6 +62,62 @@ def bulk(plan_id: int) -> Any:
     except Refused as refused:
         return jsonify({"message": " ".join(f.message for f in refused.faults) + " Nothing was changed."}), 422
     return follow(plan, notice)
+
+
+@blueprint.get("/plans/<int:plan_id>/list")
+@signed_in
+def ask_list(plan_id: int) -> Any:
+    """Show where a list of loads is written."""
+    plan = find(g.connection, g.actor, "plan", plan_id)
+    return jsonify({"html": _list_sheet(plan, "", None, "estimate")})
+
+
+@blueprint.post("/plans/<int:plan_id>/list")
+@signed_in
+def take_list(plan_id: int) -> Any:
+    """Add what a list says: all of it, or nothing and what to change in which line."""
+    plan = find(g.connection, g.actor, "plan", plan_id)
+    text, provenance = request.form.get("lines", "")[:MOST_LIST_CHARS], request.form.get("provenance", "estimate")
+    supply_id = request.form.get("supply", type=int)
+    lines = read_load_lines(text)
+    sure = request.form.get("sure") == "1"
+    wrong = [line for line in lines if line.fault or (line.doubt and not sure)]
+    loose: list[str] = []
+    if not lines:
+        loose = ["Write at least one line, as in 2 Keypad 45 mA."]
+    elif len(lines) > MOST_LISTED:
+        loose = [f"These are {len(lines)} lines; {MOST_LISTED} are taken at once. Import a table for more."]
+    elif provenance not in PROVENANCE_WORDS:
+        raise NotFound
+    elif not wrong:
+        try:
+            with g.connection.transaction():
+                count = list_loads(g.connection, g.actor, plan_id, supply_id, lines, provenance)
+            return follow(plan, f"{count} load{'s are' if count != 1 else ' is'} added.")
+        except Refused as refused:
+            loose = [f.message for f in refused.faults]
+    return jsonify({"html": _list_sheet(plan, text, supply_id, provenance, wrong, loose)}), 422
+
+
+def _list_sheet(
+    plan: PlanRow, text: str, supply_id: int | None, provenance: str, wrong: Sequence[LoadLine] = (), loose: Sequence[str] = ()
+) -> str:
+    tree = read_tree(g.connection, g.actor, plan["site_id"])
+    supplies = tree.supplies.get(plan["id"], [])
+    chosen = supply_id if supply_id is not None else supplies[0]["id"] if supplies and not text else None
+    return render_template(
+        "audit/_list.html",
+        plan=plan,
+        text=text,
+        supplies=supplies,
+        chosen=chosen,
+        provenance=provenance,
+        provenances=PROVENANCE_WORDS,
+        wrong=wrong[:MOST_TOLD],
+        more_count=max(0, len(wrong) - MOST_TOLD),
+        loose=loose[:MOST_TOLD],
+        only_doubts=bool(wrong) and not any(line.fault for line in wrong),
+    )
 
 
 def _selected() -> list[tuple[int, int]]:

@@ -73,6 +73,12 @@ class FindingGroup:
         return opening(self.findings[0].evidence)
 
     @property
+    def evidence(self) -> tuple[str, ...]:
+        """What each finding says; the line is not said again."""
+        first, *others = self.findings
+        return (first.evidence.removeprefix(self.line).strip(), *(f.evidence for f in others))
+
+    @property
     def more_count(self) -> int:
         """How many more findings the line stands for."""
         return len(self.findings) - 1

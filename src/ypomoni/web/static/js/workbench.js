@@ -51,7 +51,9 @@ document.addEventListener("alpine:init", () => {
       document.querySelector(".sheet-body").innerHTML = html;
       if (!sheet.open) sheet.showModal();
       sheet.classList.toggle("sheet-wide", Boolean(sheet.querySelector(".panel")));
-      const first = sheet.querySelector("[aria-invalid=true], .input:not([type=hidden]), .sheet-close");
+      // What is wrong first, then what is asked for first; a sheet to read is entered at its way out.
+      const wanted = ["[aria-invalid=true]", ".input:not([type=hidden])", ".sheet-close"];
+      const first = wanted.map((mark) => [...sheet.querySelectorAll(mark)].find((part) => part.offsetParent)).find(Boolean);
       if (first) first.focus();
     },
 
