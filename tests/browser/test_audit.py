@@ -253,5 +253,5 @@ def test_the_tree_shows_supplies_states_and_what_does_not_add_up(open_page):
     page.keyboard.press("Enter")
     expect(page.locator(".sheet .causes li").first).to_contain_text("mA may have been written as A")
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Alarm", exact=True).click()
+    page.get_by_role("group", name="State").get_by_role("button", name="Alarm").click()
     expect(page.locator(".tree-sum")).to_contain_text("Bay A, alarm: 2 of 15 points measured")

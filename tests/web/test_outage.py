@@ -189,6 +189,6 @@ def test_blocks_in_stock_are_what_is_proposed(client, archive, conninfo):
 def test_a_site_with_nothing_in_it_teaches_the_next_step(client):
     """No supply, no battery, nothing that draws, and a kind that is not modelled yet."""
     site = client.post("/records/site/new", {"name": "Empty Quay", "typical_degc": "18", "min_degc": "5"}).json["go"]
-    site_id = int(site.rsplit("/", 1)[1])
+    site_id = int(site.split("/")[2])
     for page, words in (("outage", "An outage is played once"), ("schools", "compared once"), ("battery", "comes with the first supply")):
         assert words in client.get(f"{BASE.format(site_id)}{page}").text

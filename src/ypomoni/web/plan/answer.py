@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.evaluation.evaluate import PENDING
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
@@ -14,6 +15,9 @@ from ypomoni.records.words import CHEMISTRY_WORDS, KIND_WORDS
 from ypomoni.web.plan.figures import NO_CERTAIN_TIME, Figure, recovery_words
 from ypomoni.web.plan.strip import hours_of
 from ypomoni.web.words import LIMIT_WORDS, METHOD_WORDS, SEVERITY_WORDS, VERDICT_WORDS
+
+# Supplies named in one line.
+MOST_NAMED = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +38,7 @@ def build_answer(plan: PlanResult) -> Answer:
     verdict, alert = plan.verdict.value if plan.verdict else "none", _alert(plan)
     if weakest is None or weakest.holdover is None:
         if not plan.supplies:
-            text = "Nothing to hold yet. Three steps:"
+            text = "Nothing to hold yet."
         elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
             text = "No hours are named: supplies of this kind are kept, but not computed yet."
         elif any(s.limited_by is None and s.verdict is not None for s in plan.supplies):
@@ -81,9 +85,18 @@ def _alert(plan: PlanResult) -> str:
         more = f" And {len(dangers) - 1} more." if len(dangers) > 1 else ""
         return f"Unsafe at {dangers[0][0]}. {dangers[0][1].evidence}{more}"
     loose = next((f for f in plan.findings if f.code == "load_unassigned" and f.severity in (Severity.FAILS, Severity.RISK)), None)
-    unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN]
-    parts = [f"Unknown: nothing is computed for {', '.join(unknown[:3])}."] if unknown else []
+    waiting = [s.name for s in plan.supplies if any(f.code == PENDING for f in s.findings)]
+    unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN and s.name not in waiting]
+    parts = [f"Unknown: nothing is computed for {_few(unknown)}."] if unknown else []
+    if waiting:
+        parts.append(f"Not known yet: {_few(waiting)} {'is' if len(waiting) == 1 else 'are'} being worked out.")
     return " ".join([*parts, *([loose.evidence] if loose else [])])
+
+
+def _few(names: list[str]) -> str:
+    """Return the first of some names and how many more there are."""
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return ", ".join(names[:MOST_NAMED]) + more
 
 
 def _on_paper(plan: PlanResult) -> str:

@@ -17,7 +17,7 @@ LABEL_PERCENT = 11.0
 HEAD_PX = 21
 FOOT_PX = 31
 # Marks of other states of the battery that are closer than this share one label.
-TOGETHER_PERCENT = 6.0
+TOGETHER_PERCENT = 8.0
 # About half the width of such a label: nearer to the required line it would lie across it.
 CROSSES_PERCENT = 9.0
 SCENARIO_WORDS = (("fresh", "new"), ("cold", "cold"), ("end_of_life", "old"), ("worst", "old and cold"))
