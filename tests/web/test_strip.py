@@ -111,3 +111,13 @@ def test_findings_come_worst_first_and_the_weakest_supply_first_among_equals():
     assert order == sorted(order, key=["danger", "fails", "risk", "note"].index)
     assert order[0] == "danger"
     assert next(f.supply for f in build_findings(plan) if f.severity == "fails") == plan.weakest_supply
+
+
+@pytest.mark.parametrize("current_a", [0.3, 0.5, 0.6, 0.62, 0.64, 0.66, 0.7, 0.9])
+def test_marks_of_other_states_stand_on_their_side_of_the_required_line_and_on_the_axis(current_a):
+    """No label is shared across the line; what lies beyond the axis has no mark on it."""
+    lane = build_strip(plan_with(({"output_limit_a": None}, current_a)), {}).lanes[0]
+    for mark in lane.scenarios:
+        assert len({x < lane.required_x for x in mark.xs}) == 1
+        assert max(mark.xs) <= 100
+        assert mark.label.count(",") == len(mark.xs) - 1

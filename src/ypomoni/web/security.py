@@ -20,6 +20,7 @@ from ypomoni.observing import REPEATED_WRITES
 from ypomoni.storage.connection import Connection, commit, transaction
 from ypomoni.storage.errors import TryAgain
 from ypomoni.web.limiting import limiter
+from ypomoni.web.turns import NOBODY
 
 # A deadlock is rare, since all lock the site first; three goes are many.
 MOST_GOES = 4
@@ -122,7 +123,7 @@ def signed_in(view: Callable[P, Any]) -> Callable[P, Any]:
         # One number for all goes: what an earlier one had kept before it was stopped is found by it, and not done again.
         said = request.form.get("once", "")
         once = said if re.fullmatch(r"[0-9a-f]{32}", said) else uuid4().hex
-        with current_app.extensions["turns"].turn(organisation_id if isinstance(organisation_id, int) else 0):
+        with current_app.extensions["turns"].turn(organisation_id if isinstance(organisation_id, int) else NOBODY):
             for go in range(1, MOST_GOES + 1):
                 try:
                     return _in_transaction(lambda: view(*args, **kwargs), once, is_again=go > 1 or once == said)

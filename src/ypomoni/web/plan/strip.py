@@ -225,7 +225,8 @@ def _scenarios(s: SupplyResult, axis_h: float) -> tuple[ScenarioMark, ...]:
     required_x = 100 * s.standby_h / axis_h
     groups: list[list[tuple[float, float, str]]] = []
     for entry in found:
-        if groups and 100 * (entry[0] - groups[-1][-1][0]) / axis_h < TOGETHER_PERCENT:
+        crosses = bool(groups) and groups[-1][-1][0] < s.standby_h <= entry[0]
+        if groups and not crosses and 100 * (entry[0] - groups[-1][-1][0]) / axis_h < TOGETHER_PERCENT:
             groups[-1].append(entry)
         else:
             groups.append([entry])
@@ -251,7 +252,7 @@ def _beside(xs: tuple[float, ...], required_x: float) -> tuple[float, str]:
     if middle < 6 or middle > 94:
         return middle, "start" if middle < 6 else "end"
     if xs[-1] < required_x < middle + CROSSES_PERCENT:
-        return (xs[-1], "end") if xs[-1] > CROSSES_PERCENT else (middle, "middle")
+        return (min(xs[-1], required_x - 0.5), "end") if xs[-1] > CROSSES_PERCENT else (middle, "middle")
     if middle - CROSSES_PERCENT < required_x <= xs[0]:
         return xs[0], "start"
     return middle, "middle"
