@@ -86,7 +86,7 @@ def test_an_outage_with_a_days_temperature_curve_agrees_with_the_referee(chemist
     assert abs(played.end.t_h * 3600 - end_s) <= max(1.5, 0.001 * end_s)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
     current_a=st.floats(0.02, 4.0),
@@ -112,7 +112,7 @@ def test_plan_and_played_outage_name_one_cause(behaviour, current_a, burst_a, pe
     assert plan.limited_by.value in {"cable": ("capacity",), "overload": ("capacity", "end_voltage")}.get(told, (told,))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
     current_a=st.floats(0.02, 4.0),

@@ -124,7 +124,7 @@ def test_any_supply_gets_finite_ordered_figures_and_a_reason(
     assert (result.recommended_bank is None) == (result.no_bank_reason is not None)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
     current_a=st.floats(0.02, 2.0),
