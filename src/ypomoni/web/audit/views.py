@@ -29,7 +29,7 @@ MOST_POINTS_AT_ONCE = 400
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show the audit of a plan: what to read next, the current tree, the whole register."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     return render_template("audit/show.html", **page.first_values((*AUDIT_REGIONS, "register"), stage="audit", view="audit.show"))
 
 
@@ -37,16 +37,8 @@ def show(site_id: int, plan_key: str) -> Any:
 @signed_in
 def show_register(site_id: int, plan_key: str) -> Any:
     """Show the register as a panel over whatever stage one is in."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     return render_template("audit/_panel.html", **page.values(("register",)))
-
-
-def _page(site_id: int, plan_key: str) -> PlanPage:
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    return PlanPage(tree, plan, Looking.from_request())
 
 
 def _page_of(plan: PlanRow) -> PlanPage:
@@ -81,7 +73,7 @@ def add_points(plan_id: int) -> Any:
 @signed_in
 def show_point(site_id: int, plan_key: str, key: str) -> Any:
     """Show a point: what the register says, what was read, what may explain the difference."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     view = build_point(page.tree, page.plan, page.audit, key)
     if view is None:
         raise NotFound
@@ -95,7 +87,7 @@ def show_point(site_id: int, plan_key: str, key: str) -> Any:
 @signed_in
 def read(site_id: int, plan_key: str) -> Any:
     """Show the page that takes a reading. It works without connection once it was opened."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     # Of a large plan that is not computed yet the page is shown first: a phone in a cupboard does not wait.
     shown = page.first_values((*FRAME, "next"), stage="audit", view="audit.read")
     points = _points_shown(page)

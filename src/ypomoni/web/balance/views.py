@@ -8,7 +8,7 @@ from flask import Blueprint, g, jsonify, render_template, request, url_for
 
 from ypomoni.actions.balance import Held, foresee, move, offers, pin
 from ypomoni.actions.edit import find, read_tree
-from ypomoni.actions.errors import NotFound, Refused, StaleEdit
+from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.jobs import accept_answer, ask_for_moves, cancel, see_job
 from ypomoni.actions.news import news_of
 from ypomoni.actions.steps import has_arrived, take_step
@@ -18,7 +18,7 @@ from ypomoni.records.site import PlanRow
 from ypomoni.web.balance.board import say_offers
 from ypomoni.web.balance.proposal import build_proposal
 from ypomoni.web.history.page import names_of, say_change
-from ypomoni.web.plan.page import FRAME, Looking, PlanPage, regions
+from ypomoni.web.plan.page import FRAME, PlanPage, regions
 from ypomoni.web.security import signed_in
 
 BALANCE_REGIONS = (*FRAME, "board", "removed")
@@ -30,12 +30,8 @@ blueprint = Blueprint("balance", __name__, template_folder="templates")
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show the board of a plan."""
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    page = PlanPage(tree, plan, Looking.from_request())
-    news = news_of(g.connection, g.actor, plan["id"], 2**62)
+    page = PlanPage.at(site_id, plan_key)
+    news = news_of(g.connection, g.actor, page.plan["id"], 2**62)
     return render_template(
         "balance/show.html", **page.first_values(BALANCE_REGIONS, stage="balance", view="balance.show"), last_change=news.last_id
     )

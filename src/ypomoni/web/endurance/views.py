@@ -2,9 +2,8 @@
 
 from typing import Any
 
-from flask import Blueprint, Response, g, jsonify, render_template, request
+from flask import Blueprint, Response, jsonify, render_template, request
 
-from ypomoni.actions.edit import read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.outage import Playable, find_playable, play, playables, survival
 from ypomoni.core.errors import OutsideTableError
@@ -26,7 +25,7 @@ from ypomoni.web.endurance.page import (
     timeline_of,
 )
 from ypomoni.web.plan.answer import build_findings
-from ypomoni.web.plan.page import FRAME, Looking, PlanPage
+from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.plan.strip import hours_of, say_must
 from ypomoni.web.security import signed_in
 
@@ -40,7 +39,7 @@ MARGIN_CODES = frozenset({"double_margin", "missing_margin", "cold_not_counted",
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show an outage of a supply, or of the whole plan, played as it is today."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     chosen = None if key == WHOLE else next((s for s in supplies if s.key == key), None)
@@ -68,7 +67,7 @@ def show(site_id: int, plan_key: str) -> Any:
 @signed_in
 def played(site_id: int, plan_key: str) -> Any:
     """Answer with the timeline under the conditions asked for."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     plan = to_core_plan(page.site_file, plan_key)
     key = request.args.get("supply", "")
     wanted = [p for p in playables(plan) if p.case] if key == WHOLE else [find_playable(plan, key)]
@@ -85,7 +84,7 @@ def played(site_id: int, plan_key: str) -> Any:
 @signed_in
 def timeline(site_id: int, plan_key: str) -> Any:
     """Answer with the timeline of a supply, or of all that can be played, as CSV, under the conditions asked for."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     plan = to_core_plan(page.site_file, plan_key)
     key = request.args.get("supply", "")
     wanted = playables(plan) if key == WHOLE else [find_playable(plan, key)]
@@ -104,7 +103,7 @@ def timeline(site_id: int, plan_key: str) -> Any:
 @signed_in
 def survives(site_id: int, plan_key: str) -> Any:
     """Answer with the survival curve of so many chunks of samples: the page asks again for more of them."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     plan = to_core_plan(page.site_file, plan_key)
     found = find_playable(plan, request.args.get("supply", ""))
     result = next(s for s in page.result.supplies if s.key == found.key)
@@ -119,7 +118,7 @@ def survives(site_id: int, plan_key: str) -> Any:
 @signed_in
 def schools(site_id: int, plan_key: str) -> Any:
     """Show what every school of calculation asks for and promises, and why they part."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     result = next((s for s in page.result.supplies if s.key == key), None)
@@ -145,7 +144,7 @@ def schools(site_id: int, plan_key: str) -> Any:
 @signed_in
 def battery(site_id: int, plan_key: str) -> Any:
     """Show what is known of a supply's bank and how its model answers."""
-    page = _page(site_id, plan_key)
+    page = PlanPage.at(site_id, plan_key)
     supplies = playables(to_core_plan(page.site_file, plan_key))
     key = request.args.get("supply") or page.result.weakest_supply or next((s.key for s in supplies), "")
     chosen = next((s for s in supplies if s.key == key), None)
@@ -161,14 +160,6 @@ def battery(site_id: int, plan_key: str) -> Any:
         sheet=battery_of(chosen.case) if chosen and chosen.case else None,
         findings=findings,
     )
-
-
-def _page(site_id: int, plan_key: str) -> PlanPage:
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    return PlanPage(tree, plan, Looking.from_request())
 
 
 def _frame(page: PlanPage, supplies: list[Playable], key: str, endpoint: str) -> dict[str, Any]:

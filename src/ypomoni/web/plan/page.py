@@ -7,7 +7,7 @@ from typing import Any
 from flask import g, render_template, request
 
 from ypomoni.actions.audit import AuditResult, audit_plan, next_readings
-from ypomoni.actions.edit import read_document
+from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import evaluate, missing_count
 from ypomoni.actions.jobs import JobView, chosen_of, see_job
@@ -108,6 +108,15 @@ class PlanPage:
     def __init__(self, tree: SiteTree, plan: PlanRow, looking: Looking, site_file: SiteFile | None = None) -> None:
         self.tree, self.plan, self.looking = tree, plan, looking
         self._site_file = site_file
+
+    @staticmethod
+    def at(site_id: int, plan_key: str) -> "PlanPage":
+        """Return the page of a plan at its address; raise `NotFound` where there is none."""
+        tree = read_tree(g.connection, g.actor, site_id)
+        plan = tree.plan(plan_key)
+        if plan is None:
+            raise NotFound
+        return PlanPage(tree, plan, Looking.from_request())
 
     @cached_property
     def site_file(self) -> SiteFile:

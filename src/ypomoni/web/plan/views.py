@@ -44,11 +44,7 @@ def show(site_id: int, plan_key: str | None = None) -> Any:
 @signed_in
 def brief(site_id: int, plan_key: str) -> Any:
     """Show what must stay up and why, how long, and how cold it gets."""
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    page = PlanPage(tree, plan, Looking.from_request())
+    page = PlanPage.at(site_id, plan_key)
     return render_template("plan/brief.html", **page.first_values(BRIEF_REGIONS, stage="brief"))
 
 
@@ -56,11 +52,7 @@ def brief(site_id: int, plan_key: str) -> Any:
 @signed_in
 def show_regions(site_id: int, plan_key: str) -> Any:
     """Answer with the regions of a page as they are now: figures that follow an edit, a filter of the register, another view of the tree."""
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    page = PlanPage(tree, plan, Looking.from_request())
+    page = PlanPage.at(site_id, plan_key)
     names = tuple(n for n in request.values.get("regions", "").split(",") if n in NEEDS)
     return jsonify({"regions": page.render(names)})
 
@@ -110,11 +102,7 @@ def change_cell(load_id: int) -> Any:
 @signed_in
 def working(site_id: int, plan_key: str, supply_key: str, key: str) -> Any:
     """Open a figure: its working, from the same result that was shown."""
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
-    page = PlanPage(tree, plan, Looking.from_request())
+    page = PlanPage.at(site_id, plan_key)
     result = next((s for s in page.result.supplies if s.key == supply_key), None)
     if key.startswith(LOAD_PREFIX):
         found = _working_of_load(page, supply_key, key.removeprefix(LOAD_PREFIX))
