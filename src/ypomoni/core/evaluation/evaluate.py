@@ -133,7 +133,12 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
 
 def is_pending(plan: PlanResult) -> bool:
     """Say whether figures of a plan are still being worked out."""
-    return any(f.code == PENDING for s in plan.supplies for f in s.findings)
+    return any(is_waited_for(s) for s in plan.supplies)
+
+
+def is_waited_for(supply: SupplyResult) -> bool:
+    """Say whether the hours of a supply are still being worked out."""
+    return any(f.code == PENDING for f in supply.findings)
 
 
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:

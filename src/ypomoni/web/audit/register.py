@@ -33,7 +33,6 @@ class Column:
     placeholder: str = ""
     options: str = ""
     words: tuple[tuple[str, str], ...] = ()
-    is_wide: bool = False
     is_number: bool = False
     more: tuple[str, ...] = ()
 
@@ -42,18 +41,16 @@ def _described(field: Field) -> Column:
     """Return the column of a field that asks for one by its heading."""
     words = (("", "–"), *field.words.items()) if isinstance(field, Word) else ()
     is_number = isinstance(field, Real | Whole)
-    return Column(
-        name=field.form_name, heading=field.cell, of=f"{field.cell} of", placeholder="–", words=words, is_wide=True, is_number=is_number
-    )
+    return Column(name=field.form_name, heading=field.cell, of=f"{field.cell} of", placeholder="–", words=words, is_number=is_number)
 
 
 # A current's text, its limit and its reading go with its figure: another figure is not the one the reading gave.
 _OF_READING = ("uncertainty_a", "reading")
 COLUMNS = (
     Column(name="supply", heading="Supply", of="Supply of", css="c-supply", options="choices"),
-    Column(name="place", heading="Place", of="Place of", css="c-place", options="places", is_wide=True),
+    Column(name="place", heading="Place", of="Place of", css="c-place", options="places"),
     *(_described(f) for f in fields_of(LoadRow) if f.cell),
-    Column(name="purpose", heading="For", of="Purpose of", css="c-for", options="purposes", is_wide=True),
+    Column(name="purpose", heading="For", of="Purpose of", css="c-for", options="purposes"),
     Column(name="quantity", heading="Qty", said="Quantity", of="Quantity of", css="c-qty", is_number=True),
     Column(
         name="standby",

@@ -5,10 +5,10 @@ from typing import Any
 from flask import Blueprint, flash, g, jsonify, render_template, request, url_for
 
 from ypomoni.actions.edit import find, read_tree
-from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.errors import Refused
 from ypomoni.actions.history import read_history, set_back, what_goes_back
 from ypomoni.web.history.page import KIND_WORDS, build_history, say_back
-from ypomoni.web.plan.page import FRAME, Looking, PlanPage
+from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import signed_in
 
 PAGE_COUNT = 100
@@ -19,15 +19,12 @@ blueprint = Blueprint("history", __name__, template_folder="templates")
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show who changed what in a plan, newest first."""
-    tree = read_tree(g.connection, g.actor, site_id)
-    plan = tree.plan(plan_key)
-    if plan is None:
-        raise NotFound
+    page = PlanPage.at(site_id, plan_key)
+    tree, plan = page.tree, page.plan
     changes = read_history(g.connection, g.actor, plan)
     asked = {name: request.args.get(name, "")[:80] for name in ("find", "who", "kind")}
     entries = build_history(changes, tree, find=asked["find"], who=asked["who"], kind=asked["kind"])
     shown = max(PAGE_COUNT, request.args.get("shown", default=PAGE_COUNT, type=int))
-    page = PlanPage(tree, plan, Looking.from_request())
     return render_template(
         "history/history.html",
         **page.first_values(FRAME, stage="history"),

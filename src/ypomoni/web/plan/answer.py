@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.evaluation.evaluate import PENDING
+from ypomoni.core.evaluation.evaluate import is_waited_for
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
@@ -85,7 +85,7 @@ def _alert(plan: PlanResult) -> str:
         more = f" And {len(dangers) - 1} more." if len(dangers) > 1 else ""
         return f"Unsafe at {dangers[0][0]}. {dangers[0][1].evidence}{more}"
     loose = next((f for f in plan.findings if f.code == "load_unassigned" and f.severity in (Severity.FAILS, Severity.RISK)), None)
-    waiting = [s.name for s in plan.supplies if any(f.code == PENDING for f in s.findings)]
+    waiting = [s.name for s in plan.supplies if is_waited_for(s)]
     unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN and s.name not in waiting]
     parts = [f"Unknown: nothing is computed for {_few(unknown)}."] if unknown else []
     if waiting:

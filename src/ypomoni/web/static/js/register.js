@@ -178,11 +178,6 @@ document.addEventListener("alpine:init", () => {
 
     // -- what is shown -----------------------------------------------------------------------------------------------------------
 
-    focusFilter() {
-      const field = this.$root.querySelector(".filter-text");
-      if (field) { field.focus(); field.select(); }
-    },
-
     filter(root) {
       const changes = {};
       for (const field of root.querySelectorAll(".filter [name]")) changes[field.name] = field.value;
