@@ -60,6 +60,54 @@ def document(supply=None, loads=None, requirement=None, site=None):
     }
 
 
+AC = {"output_v": 230, "rated_va": 850, "rated_w": 510, "overhead_w": 14, "efficiency_ratio": 0.85, "transfer_ms": 10}
+DC = {"output_v": 12, "efficiency_ratio": 0.9, "idle_power_w": 0.2}
+ON_AC = {"rail_v": 230, "behaviour": "constant_power"}
+
+
+def ups(**more):
+    """Return an AC UPS that charges with 1.7 A, its output told in ``ac``."""
+    return merged({"kind": "ac_ups", "name": "UPS", "output_limit_a": None, "supply_current_a": None, "ac": AC}, more)
+
+
+def dc_ups(**more):
+    """Return a DC UPS that regulates its output, told in ``dc``."""
+    return merged({"kind": "dc_ups", "name": "DC UPS", "dc": DC}, more)
+
+
+def watts(power_w, **more):
+    """Return a load of so many watts on 230 V."""
+    return merged({"name": "Recorder", **ON_AC, "standby": {"current_a": power_w / 230, "provenance": "measured"}}, more)
+
+
+CELLS = {"chemistry": "alkaline", "block_v": 1.5, "capacity_ah": 16, "rate_h": 200, "series": 8}
+CAMERA = {
+    "key": "camera",
+    "name": "Camera",
+    "supply": "feed",
+    "behaviour": "constant_power",
+    "min_v": 10,
+    "standby": {"current_a": 0.12},
+    "bursts": [{"name": "send", "current_a": 0.6, "duration_s": 20, "per_hour": 4}],
+}
+
+
+def backed_up(pack=None, cells=None, camera=None, requirement=None, **selector):
+    """Return a site with a camera behind a selector: an external pack first, cells inside as its backup."""
+    made = document(loads=[], requirement=merged({"standby_h": 72, "alarm_min": 0, "recharge_h": None}, requirement or {}))
+    plain = {"charge_limit_a": 0, "supply_current_a": None, "charge_v": None, "output_limit_a": None}
+    first = merged(
+        SUPPLY, {"key": "pack", "name": "Pack", **plain, "cutoff_v": None, "bank": {"capacity_ah": 7, "condition_ratio": 1}, **(pack or {})}
+    )
+    second = merged(SUPPLY, {"key": "cells", "name": "Cells", "kind": "primary", **plain, "cutoff_v": None})
+    second["bank"] = {**CELLS, "parallel": 1}
+    plan = made["plans"][0]
+    plan["supplies"], plan["loads"] = [first, merged(second, cells or {})], [merged(LOAD, merged(CAMERA, camera or {}))]
+    told = {"key": "feed", "name": "Camera feed", "inputs": ["pack", "cells"], "mode": "first_present", "switch_below_v": 3.5}
+    plan["selectors"] = [told | selector]
+    return made
+
+
 INSTRUMENT = {
     "key": "meter",
     "name": "Yellow meter",

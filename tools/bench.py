@@ -33,6 +33,7 @@ from ypomoni.core.outage.survival import sample_holdovers
 from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.things.batteries import Bank, build_pack
+from ypomoni.core.things.loads import Draw
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 from ypomoni.documents.site_model import SiteFile
@@ -66,7 +67,7 @@ def bench_outage() -> None:
         pack = build_pack(Bank(chemistry_key="lead_agm", block_v=12, capacity_ah=26), condition_ratio=1.0, temperature_degc=20)
 
         def once(case: Case = case, pack: Any = pack) -> None:
-            standby, alarm = (build_timeline(case.currents, 0.03, in_alarm=state) for state in (False, True))
+            standby, alarm = (build_timeline(case.currents, Draw(0.03, 0.0, 0.0), in_alarm=state) for state in (False, True))
             assert not HoldoverRun(pack, standby, alarm, 0.5, 10.5).alarm_stop(72.0, locate=True).ended
 
         plain: dict[str, Any] = referee.plain(pack)

@@ -1,7 +1,7 @@
 """What may not move says why; what may is computed; a split keeps every piece."""
 
 import pytest
-from builders import core_plan, document, merged
+from builders import core_plan, document, merged, ups
 
 from ypomoni.core.balance.moves import offers_for, why_not, with_moves
 from ypomoni.core.evaluation.evaluate import evaluate_plan
@@ -18,7 +18,7 @@ def plan_of(loads, other=None):
 WHY = {
     "shares the bus B1 and its 0 V with Keypad": ([{"key": "a", "bus_group": "B1"}, {"key": "b", "name": "Keypad", "bus_group": "B1"}], {}),
     "the rest of Beam": ([{"key": "a", "name": "Beam", "quantity": 2, "bus_group": "B1"}], {}),
-    "it runs at 12 V without a converter, Other is 24 V": ([{"key": "a"}], {"nominal_v": 24, "cutoff_v": 21, "bank": {"series": 2}}),
+    "it runs at 12 V without a converter, Other gives 24 V": ([{"key": "a"}], {"nominal_v": 24, "cutoff_v": 21, "bank": {"series": 2}}),
     "Other would be asked for 300 mA in standby at the peak, and gives 200 mA": ([{"key": "a"}], {"output_limit_a": 0.2}),
     "in alarm at the peak, and gives 1 A": (
         [{"key": "a", "alarm": {"current_a": 1.5, "provenance": "measured"}}],
@@ -40,7 +40,7 @@ WHY = {
         [{"key": "a", "min_v": 10.8, "cable": {"length_m": 60, "section_mm2": 0.5}}],
         {},
     ),
-    "it draws from AC": ([{"key": "a", "ac": {"power_w": 20.0}}], {}),
+    "it runs on DC, and UPS gives AC": ([{"key": "a"}], ups()),
     "Beam is pinned to where it is": ([{"key": "a", "pinned": True}], {}),
     "it is a convenience, and Other is kept free of those": ([{"key": "a", "purpose": "convenience"}], {"convenience_free": True}),
 }

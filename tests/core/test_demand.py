@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.outage.demand import LoadCurrents, build_timeline, common_period_h, mean_draw, peak_draw
-from ypomoni.core.things.loads import Behaviour, Burst, Converter, ConverterKind, During, Load, Provenance, StatedCurrent
+from ypomoni.core.things.loads import NO_DRAW, Behaviour, Burst, Converter, ConverterKind, Draw, During, Load, Provenance, StatedCurrent
 
 BURST = st.fixed_dictionaries(
     {
@@ -47,7 +47,7 @@ def demand_at(pieces, t):
 def test_demand_at_any_instant_is_what_the_definition_says(loads, begin_h, in_alarm, data):
     """Bursts replace the rest, pieces are staggered, the larger counts in alarm; `window` cuts the same from what it remembers."""
     loads = [load for load in loads if sum(b["duration_s"] * b["per_hour"] for b in load["bursts"]) <= 3600]
-    timeline = build_timeline([currents_of(load) for load in loads], 0.04, in_alarm=in_alarm)
+    timeline = build_timeline([currents_of(load) for load in loads], Draw(0.04, 0.0, 0.0), in_alarm=in_alarm)
     end_h = begin_h + 3.0
     whole, cut = timeline.stretches(begin_h, end_h), timeline.window(begin_h + 0.5, end_h - 0.5)
     for t in data.draw(st.lists(st.floats(begin_h, end_h - 1e-3), min_size=1, max_size=20)):
@@ -65,7 +65,7 @@ def test_average_and_peak_are_those_of_the_demand_over_a_whole_period(load, in_a
     """Where bursts do not overlap: the mean of the pieces is I_rest(1 − Σd) + ΣI·d, and no piece is above the peak."""
     load = {**load, "bursts": load["bursts"][:1]}
     currents = currents_of(load)
-    timeline = build_timeline([currents], 0.0, in_alarm=in_alarm)
+    timeline = build_timeline([currents], NO_DRAW, in_alarm=in_alarm)
     begin_h, period_h = timeline.settled_h, timeline.common_period_h or 1.0
     pieces = timeline.stretches(begin_h, begin_h + period_h)
     ends = [p[0] for p in pieces[1:]] + [begin_h + period_h]
@@ -86,7 +86,7 @@ def test_a_thousand_staggered_pieces_keep_their_charge():
     plain = {"behaviour": "constant_current", "quantity": 1000, "rail_v": 12.0, "standby_a": 0.001, "alarm_a": 0.001}
     plain["bursts"] = [{"current_a": 0.1, "duration_s": 6.0, "per_hour": 10.0, "offset_s": 0.0}]
     currents = currents_of(plain)
-    timeline = build_timeline([currents], 0.0, in_alarm=False)
+    timeline = build_timeline([currents], NO_DRAW, in_alarm=False)
     pieces = timeline.stretches(1.0, 2.0)
     ends = [p[0] for p in pieces[1:]] + [2.0]
     charge_ah = sum((end - piece[0]) * piece[1] for piece, end in zip(pieces, ends, strict=True))
@@ -109,5 +109,5 @@ def test_a_burst_of_the_alarm_is_silent_in_standby():
     plain = {"behaviour": "constant_current", "quantity": 1, "rail_v": 12.0, "standby_a": 0.1, "alarm_a": 0.5, "bursts": []}
     strobe = Burst(name="gap", current_a=0.2, duration_s=900.0, per_hour=1.0, during=During.ALARM)
     currents = currents_of(plain, bursts=(strobe,))
-    assert build_timeline([currents], 0.0, in_alarm=False).trains == ()
+    assert build_timeline([currents], NO_DRAW, in_alarm=False).trains == ()
     assert mean_draw(currents, in_alarm=True).current_a == pytest.approx(0.5 * 0.75 + 0.2 * 0.25)

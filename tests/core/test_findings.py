@@ -7,7 +7,7 @@ import itertools
 from pathlib import Path
 
 import pytest
-from builders import audited, codes, core_plan, document, evaluate, merged, other_load, reading
+from builders import audited, backed_up, codes, core_plan, dc_ups, document, evaluate, merged, other_load, reading, ups, watts
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan, pending
 from ypomoni.core.telling.results import Severity
@@ -25,6 +25,9 @@ SIREN = {"name": "Siren", "standby": {"current_a": 0.02}, "alarm": {"current_a":
 LONG = {"length_m": 100, "section_mm2": 0.5}
 HOT = {"typical_degc": 24, "max_degc": 35}
 LATE = {"requirement": {"response_h": 4}}
+
+
+WAKING = {"standby": {"current_a": 0.0}, "bursts": [{"current_a": 0.4, "duration_s": 20, "per_hour": 4}]}
 
 
 def lfp(**more):
@@ -328,6 +331,100 @@ ROWS = {
     ),
     "nameplate_used_as_draw": ("note", {"loads": [{"standby": {"current_a": 0.3, "provenance": "nameplate"}}]}, {}),
     "nothing_draws": ("note", {"loads": []}, {}),
+    "part_missing ac": ("note", {"supply": {"kind": "ac_ups"}}, {"supply": ups(), "loads": [watts(20)]}),
+    "part_missing dc": ("note", {"supply": {"kind": "dc_ups"}}, {"supply": dc_ups()}),
+    "part_missing rating": (
+        "note",
+        {"supply": ups(ac={"rated_va": None, "overhead_w": None}), "loads": [watts(20)]},
+        {"supply": ups(ac={"rated_va": None}), "loads": [watts(20)]},
+    ),
+    "part_missing solar": ("note", {"supply": {"kind": "solar"}}, {}),
+    "light_load_switch_off ac": (
+        "fails",
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(19)]},
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(21)]},
+    ),
+    "light_load_switch_off awake": (
+        "fails",
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(5, bursts=[{"current_a": 0.2, "duration_s": 8, "per_hour": 11}])]},
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(5, bursts=[{"current_a": 0.2, "duration_s": 8, "per_hour": 13}])]},
+    ),
+    "light_load_switch_off alarm": (
+        "fails",
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(30, alarm={"current_a": 0.01, "provenance": "measured"})]},
+        {"supply": ups(ac={"light_load_off_w": 20}), "loads": [watts(30)]},
+    ),
+    "light_load_switch_off dc": (
+        "fails",
+        {"supply": dc_ups(dc={"sleep_below_a": 0.06}), "loads": [{"standby": {"current_a": 0.05}}]},
+        {"supply": dc_ups(dc={"sleep_below_a": 0.06}), "loads": [{"standby": {"current_a": 0.07}}]},
+    ),
+    "light_load_switch_off never wakes": (
+        "fails",
+        {"supply": dc_ups(dc={"sleep_below_a": 0.06, "wakes_on_load": False}), "loads": [WAKING]},
+        {"supply": dc_ups(dc={"sleep_below_a": 0.06}), "loads": [WAKING]},
+    ),
+    "sleeps_between_bursts": (
+        "note",
+        {"supply": dc_ups(dc={"sleep_below_a": 0.06}), "loads": [WAKING]},
+        {"supply": dc_ups(), "loads": [WAKING]},
+    ),
+    "transfer_gap": (
+        "fails",
+        {"supply": ups(), "loads": [watts(20, ride_through_ms=8)]},
+        {"supply": ups(), "loads": [watts(20, ride_through_ms=12)]},
+    ),
+    "transfer_gap not essential": (
+        "fails",
+        {"supply": ups(), "loads": [watts(20, ride_through_ms=8)]},
+        {"supply": ups(), "loads": [watts(20, ride_through_ms=8, essential=False)]},
+    ),
+    "overhead_dominates": ("note", {"supply": ups(), "loads": [watts(11)]}, {"supply": ups(), "loads": [watts(13)]}),
+    "overhead_dominates estimate": (
+        "note",
+        {"supply": ups(ac={"overhead_w": None}), "loads": [watts(14)]},
+        {"supply": ups(ac={"overhead_w": None}), "loads": [watts(15)]},
+    ),
+    "overload_standby va": (
+        "fails",
+        {"supply": ups(), "loads": [watts(400, ac={"apparent_va": 900})]},
+        {"supply": ups(), "loads": [watts(400, ac={"apparent_va": 800})]},
+    ),
+    "overload_standby guessed": (
+        "fails",
+        {"supply": ups(), "loads": [watts(511)]},
+        {"supply": ups(), "loads": [watts(509, ac={"power_factor_ratio": 0.9, "power_w": 509})]},
+    ),
+    "overload_standby nameplate": (
+        "fails",
+        {"supply": ups(), "loads": [watts(520, standby={"provenance": "nameplate"}, ac={"power_factor_ratio": 1.0, "power_w": 520})]},
+        {"supply": ups(), "loads": [watts(500, standby={"provenance": "nameplate"}, ac={"power_factor_ratio": 1.0, "power_w": 500})]},
+    ),
+    "overload_alarm va": (
+        "fails",
+        {"supply": ups(), "loads": [watts(100, ac={"apparent_va": 200}, alarm={"current_a": 2.0, "provenance": "measured"})]},
+        {"supply": ups(), "loads": [watts(100, ac={"apparent_va": 180}, alarm={"current_a": 2.0, "provenance": "measured"})]},
+    ),
+    "overload_standby dc": (
+        "fails",
+        {"supply": dc_ups(output_limit_a=0.28)},
+        {"supply": dc_ups(output_limit_a=0.31)},
+    ),
+    "cable_drop_starves behind a converter": (
+        "fails",
+        {"supply": dc_ups(), "loads": [{"min_v": 11.5, "cable": LONG | {"length_m": 40}}]},
+        {"supply": dc_ups(), "loads": [{"min_v": 10.8, "cable": LONG | {"length_m": 40}}]},
+    ),
+    "no_cutoff least input": (
+        "danger",
+        {"supply": dc_ups(bank=LFP, charge_v=14.4, cutoff_v=None)},
+        {"supply": dc_ups(bank=LFP, charge_v=14.4, cutoff_v=None, dc={"min_input_v": 11.0})},
+    ),
+    "timed_runs_disagree": (
+        "risk",
+        {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 1.2}, {"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
+        {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
+    ),
     "cell_size_unknown": (
         "note",
         {"supply": {"kind": "primary", "bank": {**CELLS, "capacity_ah": 30}, **NO_CHARGER}, "loads": [{"standby": {"current_a": 0.01}}]},
@@ -367,12 +464,12 @@ def assert_nothing_severe_waits(site, whole):
     [
         {"supply": {"kind": "solar", "bank": LI_ION, "charge_v": 13.65, "cutoff_v": 9.5}},
         {"supply": {"kind": "ac_ups", "bank": LI_ION, "charge_v": 13.65, "cutoff_v": 9.5}},
-        {"supply": {"bank": LI_ION, "charge_v": 13.65, "cutoff_v": 9.5}, "loads": [QUIET, {"rail_v": 230, "ac": {"power_w": 20.0}}]},
+        {"supply": ups(bank=LI_ION, charge_v=13.65, cutoff_v=9.5), "loads": [watts(20, ac={"power_w": 20.0})]},
         {"supply": {"own_current_a": 0.0, "bank": LI_ION, "charge_v": 13.65, "cutoff_v": 9.5}, "loads": []},
     ],
 )
 def test_a_danger_is_found_whether_or_not_hours_can_be_computed(changes):
-    """Not modelled, beside one AC load, with nothing on it: unsafe all the same, and no supply, plan or word calls it anything better."""
+    """Not modelled, behind an inverter, with nothing on it: unsafe all the same, and no supply, plan or word calls it anything better."""
     plan = evaluate_plan(to_core(read_site(document(**changes))).plans[0])
     assert codes(plan.supplies[0])["charge_voltage_dangerous"] == "danger"
     assert (plan.supplies[0].verdict, plan.verdict, plan.meets_requirement) == ("unsafe", "unsafe", False)
@@ -607,7 +704,9 @@ def texts():
     more += evaluate_plan(
         core_plan(audited(loads=loads, readings=[*readings[:2], readings[3] | {"hookup": "power_meter"}, reading("r5", "output", 0.6)]))
     ).supplies
-    ac = evaluate(loads=[{"name": "Recorder", "rail_v": 230, "ac": {"power_w": 32, "apparent_va": 32, "power_factor_ratio": 0.6}}])
+    ac = evaluate(
+        supply=ups(), loads=[{"name": "Recorder", "rail_v": 230, "ac": {"power_w": 32, "apparent_va": 32, "power_factor_ratio": 0.6}}]
+    )
     for f in itertools.chain.from_iterable(result.findings for result in [*more, ac]):
         found.setdefault((f.code, f.severity.value), f)
     two = document(
@@ -619,7 +718,10 @@ def texts():
     )
     two["plans"][0]["supplies"].append(merged(two["plans"][0]["supplies"][0], {"key": "t", "name": "Other"}))
     plan = evaluate_plan(core_plan(two))
-    for f in [*plan.findings, *(f for s in plan.supplies for f in s.findings)]:
+    blind = backed_up(pack=dc_ups(cutoff_v=10.5), gauge={"full_v": 12.9, "empty_v": 10.5})
+    short = backed_up(requirement={"standby_h": 40}, pack={"cutoff_v": 10.5}, camera={"standby": {"provenance": "estimate"}, "min_v": None})
+    backed = [evaluate_plan(core_plan(site)).selectors[0] for site in (backed_up(), backed_up(switch_below_v=10.5), blind, short)]
+    for f in [*plan.findings, *(f for s in backed for f in s.findings), *(f for s in plan.supplies for f in s.findings)]:
         found.setdefault((f.code, f.severity.value), f)
     return [f"{code} {severity}\n  {f.evidence}\n  -> {f.way_out}\n  ({f.source})\n" for (code, severity), f in sorted(found.items())]
 

@@ -4,7 +4,7 @@ import math
 
 import pytest
 import referee
-from builders import LOAD, audited, codes, document, evaluate, merged, reading
+from builders import audited, codes, document, evaluate, merged, reading
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.evaluation.workings import of_load
@@ -131,17 +131,16 @@ def test_a_recharged_device_takes_its_energy_on_average():
 
 
 def test_an_ac_load_is_kept_and_its_supply_not_modelled():
-    """Watts come from volt-amperes and power factor; no hours are named for the supply, and the register's judgements still are."""
+    """Watts come from volt-amperes and power factor; of a UPS whose output is not told no hours are named, and the register's judgements still are."""
     ac = {"name": "Recorder", "rail_v": 230, "ac": {"power_w": 32, "apparent_va": 32, "power_factor_ratio": 0.6}}
-    found = document(loads=[{}])
-    found["plans"][0]["loads"].append({**merged(LOAD, {"key": "ac", **ac})})
-    del found["plans"][0]["loads"][1]["standby"]
+    found = document(loads=[ac], supply={"kind": "ac_ups"})
+    del found["plans"][0]["loads"][0]["standby"]
     plan = to_core(read_site(found)).plans[0]
-    assert plan.loads[1].ac.real_power_w == 32
-    assert plan.loads[1].standby.current_a == pytest.approx(32 / 230)
+    assert plan.loads[0].ac.real_power_w == 32
+    assert plan.loads[0].standby.current_a == pytest.approx(32 / 230)
     result = evaluate_plan(plan).supplies[0]
     assert (result.limited_by, result.holdover, result.verdict) == ("not_modelled_yet", None, "unknown")
-    assert codes(result) == {"va_taken_for_w": "risk"}
+    assert codes(result) == {"va_taken_for_w": "risk", "part_missing": "note"}
     assert "19.2 W" in result.findings[0].evidence
 
 

@@ -6,7 +6,7 @@ import time
 from dataclasses import replace
 
 import pytest
-from builders import core_plan, document, merged
+from builders import core_plan, document, merged, ups, watts
 from core.placements import bursty_plan, full_site, least_by_trying_all, metres_of, plan_of, random_plan, with_runs
 
 from ypomoni.core.balance.limits import carries, meets
@@ -225,9 +225,10 @@ def test_a_load_that_no_supply_carries_is_named():
 def test_nothing_is_moved_to_a_supply_that_feeds_ac_and_a_burst_that_never_comes_costs_nothing():
     """The holdover of such a supply is not known; a burst first due after the outage rules no placement out."""
     heavy = [{"key": f"l{n}", "supply": "s0", "standby": {"current_a": 0.25}} for n in range(2)]
-    fed = {"key": "ac", "supply": "s1", "ac": {"power_w": 20.0}}
-    assert not find_moves(plan_of([*heavy, fed], [SMALL, SMALL]), effort=ONLY_MOVES).is_found
-    assert {m.to_key for m in find_moves(plan_of([*heavy, fed], [SMALL, SMALL, SMALL]), effort=ONLY_MOVES).moves} == {"s2"}
+    fed = watts(20, key="ac", supply="s1", ac={"power_w": 20.0})
+    inverter = merged(SMALL, ups(bank={"capacity_ah": 200}, charge_limit_a=20))
+    assert not find_moves(plan_of([*heavy, fed], [SMALL, inverter]), effort=ONLY_MOVES).is_found
+    assert {m.to_key for m in find_moves(plan_of([*heavy, fed], [SMALL, inverter, SMALL]), effort=ONLY_MOVES).moves} == {"s2"}
     late = {"current_a": 1.9, "duration_s": 20_000, "per_hour": 0.01, "offset_s": 300_000}
     plan = plan_of([{"key": "a", "supply": "s0", "standby": {"current_a": 0.25}, "bursts": [late]}], [{}])
     waiting = find_moves(plan, effort=ONLY_MOVES)

@@ -14,7 +14,7 @@ from ypomoni.core.outage.demand import LoadCurrents, build_timeline
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.walk import walk
 from ypomoni.core.things.batteries import Bank, build_pack
-from ypomoni.core.things.loads import Behaviour, Burst, Load, Provenance, StatedCurrent
+from ypomoni.core.things.loads import Behaviour, Burst, Draw, Load, Provenance, StatedCurrent
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 
@@ -61,7 +61,7 @@ def both(loads, condition, chemistry="lead_agm", block_v=12.0, capacity_ah=7.0, 
     bank = Bank(chemistry_key=chemistry, block_v=block_v, capacity_ah=capacity_ah)
     pack = build_pack(bank, condition_ratio=condition[0], temperature_degc=condition[1])
     currents = product_currents(loads)
-    standby, alarm = (build_timeline(currents, 0.03, in_alarm=state) for state in (False, True))
+    standby, alarm = (build_timeline(currents, Draw(0.03, 0.0, 0.0), in_alarm=state) for state in (False, True))
     return HoldoverRun(pack, standby, alarm, alarm_h, threshold_v), referee.plain(pack)
 
 

@@ -107,7 +107,8 @@ def test_recovery_agrees_with_the_closed_form_for_a_slow_charger():
 @pytest.mark.parametrize(("standby_a", "hours_h"), [(0.06, 10), (0.3, 16), (0.65, 130), (0.75, None)])
 def test_a_shared_supply_recharges_more_slowly_and_in_the_end_never(standby_a, hours_h):
     """A supply of 0.7 A on 7 Ah beside a growing load."""
-    current_a = charge_current_a(0.7, 0.7, standby_a)
+    supply = case_of(supply={"supply_current_a": 0.7, "charge_limit_a": 0.7}).supply
+    current_a = charge_current_a(supply, standby_a)
     recovery = simulate_recovery(AGM_7, condition_ratio=1, temperature_degc=25, current_a=current_a, charge_v=13.62, to_ratio=0.8)
     assert recovery.recovery_h == (None if hours_h is None else pytest.approx(hours_h, rel=0.08))
 

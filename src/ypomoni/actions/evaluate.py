@@ -228,6 +228,7 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
         points.setdefault(point.supply, []).append([point.model_dump(mode="json"), readings.get(point.key, [])])
     shared = [site_file.site.typical_degc, site_file.site.min_degc, [p.model_dump(mode="json") for p in site_file.places]]
     shared.append([b.model_dump(mode="json") for b in site_file.stock])
+    selectors = [s.model_dump(mode="json") for s in plan.selectors]
     meters = [i.model_dump(mode="json") for i in site_file.instruments]
     return [
         hashlib.sha256(
@@ -236,6 +237,7 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
                     supply.model_dump(mode="json"),
                     requirements[supply.requirement],
                     loads.get(supply.key, []),
+                    [[s, loads.get(s["key"], [])] for s in selectors if supply.key in s["inputs"]],
                     shared,
                     # Without points there are no readings, and no instrument matters.
                     [points[supply.key], meters] if supply.key in points else [],

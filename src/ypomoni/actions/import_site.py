@@ -86,11 +86,13 @@ def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str,
     ]
     supply_ids |= _add_many(connection, actor, "supply", part["supplies"], supplies)
     load_ids: dict[str | None, int | None] = {None: None}
+    selector_keys = {s["key"] for s in part["selectors"]}
     loads = [
         {
             **row_of_part(LoadRow, load),
             "plan_id": plan["id"],
-            "supply_id": supply_ids[load["supply"]],
+            "supply_id": supply_ids.get(load["supply"]),
+            "selector_key": load["supply"] if load["supply"] in selector_keys else None,
             "place_id": owners.place_ids[load["place"]],
         }
         for load in part["loads"]

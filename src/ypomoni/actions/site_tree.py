@@ -71,10 +71,12 @@ class SiteTree:
         reading_keys = {r["id"]: r["key"] for r in readings}
         known = set(reading_keys.values())
         instrument_keys = {i["id"]: i["key"] for i in self.instruments}
+        selectors = _standing(plan["selectors"], set(supply_keys.values()))
         return {
             **part_of_row(PlanRow, plan),
+            "selectors": selectors,
             "supplies": [_supply(s, requirement_keys, {p["key"] for p in points if p["supply_id"] == s["id"]}, known) for s in supplies],
-            "loads": [_load(load, supply_keys, place_keys, known) for load in loads],
+            "loads": [_load(load, supply_keys, {s["key"] for s in selectors}, place_keys, known) for load in loads],
             "points": [_point(p, supply_keys, point_keys, {load["id"]: load["key"] for load in loads}) for p in points],
             "readings": [_reading(r, point_keys, instrument_keys, reading_keys) for r in readings],
         }
@@ -152,13 +154,21 @@ def _supply(row: SupplyRow, requirement_keys: dict[int, str], point_keys: set[st
     return part | {"requirement": requirement_keys.get(row["requirement_id"], ""), "totals": totals}
 
 
-def _load(row: LoadRow, supply_keys: dict[int, str], place_keys: dict[int, str], reading_keys: set[str]) -> Row:
+def _standing(selectors: list[dict[str, Any]], supply_keys: set[str]) -> list[dict[str, Any]]:
+    """Return the selectors with those of their inputs that are still there; one with fewer than two chooses nothing, and is left out."""
+    found = [{**s, "inputs": [key for key in s["inputs"] if key in supply_keys]} for s in selectors]
+    return [s for s in found if len(s["inputs"]) > 1]
+
+
+def _load(row: LoadRow, supply_keys: dict[int, str], selector_keys: set[str], place_keys: dict[int, str], reading_keys: set[str]) -> Row:
     part = part_of_row(LoadRow, row, LOAD_NESTS)
     for state in ("standby", "alarm"):
         if part[state] is not None:
             part[state]["reading"] = _kept(part[state]["reading"], reading_keys)
+    # One on a selector that is gone waits as well.
+    selector_key = _kept(row["selector_key"], selector_keys)
     # A load whose supply was removed waits unassigned, and is back on it when the supply is restored; so with its place.
-    return part | {"supply": supply_keys.get(row["supply_id"] or 0), "place": place_keys.get(row["place_id"] or 0)}
+    return part | {"supply": selector_key or supply_keys.get(row["supply_id"] or 0), "place": place_keys.get(row["place_id"] or 0)}
 
 
 def _kept(key: str | None, known: set[str]) -> str | None:

@@ -35,7 +35,22 @@ UNIT_SUFFIXES: dict[str, str] = {
 
 # Counts and tokens that are named in the field's own words, so they carry no suffix.
 EXEMPT_NAMES = frozenset(
-    {"seed", "amount", "allowed", "cost", "bound", "quantity", "was_quantity", "series", "parallel", "g", "per_hour", "per_day"}
+    {
+        "seed",
+        "amount",
+        "allowed",
+        "cost",
+        "bound",
+        "quantity",
+        "was_quantity",
+        "series",
+        "parallel",
+        "g",
+        "per_hour",
+        "per_day",
+        "mean",
+        "peak",
+    }
 )
 
 MINUTES_PER_HOUR = 60.0

@@ -7,8 +7,10 @@ from typing import Any
 from ypomoni.core.requirements import Autonomy, Derating, Requirement
 from ypomoni.core.things.batteries import Bank, Bms, StockBlock
 from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
+from ypomoni.core.things.outputs import AcOutput, DcOutput, TimedRun
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
+from ypomoni.core.things.selectors import Gauge, Selector, SelectorMode
 from ypomoni.core.things.supplies import Enclosure, Plan, Site, Supply
 from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.documents.described import Part
@@ -79,6 +81,7 @@ def _plan(
         **plain(PlanRow, part),
         supplies=tuple(_supply(s, site_file, requirements, behind) for s in part.supplies),
         loads=tuple(_load(load, places) for load in part.loads),
+        selectors=tuple(_selector(s) for s in part.selectors),
         points=tuple(_point(p) for p in part.points),
         readings=tuple(_reading(r, superseded, power_meters) for r in part.readings),
         instruments=instruments,
@@ -153,6 +156,9 @@ def _supply(
     return Supply(
         **{**plain(SupplyRow, part), **_or_of_site(part, site_file, ("typical_degc", "min_degc", "max_degc"))},
         requirement=requirements[part.requirement],
+        ac=AcOutput(**plain(SupplyRow, part.ac, "ac")) if part.ac else None,
+        dc=DcOutput(**plain(SupplyRow, part.dc, "dc")) if part.dc else None,
+        timed_runs=tuple(TimedRun(output_w=r.output_w, run_h=r.run_h) for r in part.timed_runs),
         enclosure=Enclosure(**plain(SupplyRow, part.enclosure, "enclosure")) if part.enclosure else None,
         stock=tuple(_stock(b) for b in site_file.stock),
         bank=_bank(part.bank) if part.bank else None,
@@ -163,6 +169,19 @@ def _supply(
 def _stock(part: Part) -> StockBlock:
     values = plain(StockRow, part)
     return StockBlock(chemistry_key=values.pop("chemistry"), **values)
+
+
+def _selector(part: Part) -> Selector:
+    gauge = Gauge(full_v=part.gauge.full_v, empty_v=part.gauge.empty_v) if part.gauge else None
+    return Selector(
+        key=part.key,
+        name=part.name,
+        inputs=tuple(part.inputs),
+        mode=SelectorMode(part.mode),
+        switch_below_v=part.switch_below_v or 0.0,
+        return_above_v=part.return_above_v,
+        gauge=gauge,
+    )
 
 
 def _total(part: Part, behind: dict[str, tuple[PointKind, frozenset[str]]]) -> MeasuredTotal:

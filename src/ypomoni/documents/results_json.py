@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 from ypomoni.core.outage.play import Played
 from ypomoni.core.outage.survival import SurvivalCurve
 from ypomoni.core.outage.why import Why
-from ypomoni.core.telling.results import Finding, PlanResult, SupplyResult
+from ypomoni.core.telling.results import Finding, PlanResult, SelectorResult, SupplyResult
 from ypomoni.documents.formula_cells import guarded
 
 
@@ -104,6 +104,23 @@ def _plan(plan: PlanResult, curves: Curves) -> dict[str, Any]:
         "weakest_supply": plan.weakest_supply,
         "findings": [_finding_adapter().dump_python(f, mode="json") for f in plan.findings],
         "supplies": [_supply(s, curves.get(s.key)) for s in plan.supplies],
+        "selectors": [_selector(s) for s in plan.selectors],
+    }
+
+
+def _selector(result: SelectorResult) -> dict[str, Any]:
+    return {
+        "key": result.key,
+        "name": result.name,
+        "verdict": result.verdict,
+        "meets_requirement": result.meets_requirement,
+        "holdover_h": result.holdover_h,
+        "reached": result.reached,
+        "fed_by": [{"from_h": f.from_h, "input": f.input_key} for f in result.fed_by],
+        "scenarios_h": {"cold": result.cold_h, "end_of_life": result.end_of_life_h},
+        "limited_by": result.limited_by,
+        "findings": [_finding_adapter().dump_python(f, mode="json") for f in result.findings],
+        "not_checked": list(result.not_checked),
     }
 
 
@@ -145,6 +162,9 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         "survival": None
         if curve is None
         else {name: getattr(curve, name) for name in ("seed", "samples_count", "low_h", "median_h", "high_h", "meets_ratio")},
+        "identified": None
+        if result.identified is None
+        else {name: getattr(result.identified, name) for name in ("overhead_w", "condition_ratio", "worst_error_ratio")},
         "findings": full["findings"],
         "not_checked": list(result.not_checked),
     }

@@ -13,14 +13,17 @@ from pydantic import BaseModel, ValidationError
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
+from ypomoni.core.outage.identifying import longest_run_h
 from ypomoni.core.things.batteries import cells_of_block
 from ypomoni.core.things.loads import (
     ConverterKind,
     check_rail,
     duty_fault,
 )
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.core.units import SECONDS_PER_HOUR
 from ypomoni.documents.faults import MOST_FAULTS, DocumentFaults, Fault, fault_of, path_of
+from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_model import FORMAT, MOST_PLANS, MOST_SITE_LOADS, VERSION, PlanPart, SiteFile
 
 DEEPEST = 64
@@ -183,10 +186,12 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
                 )
             if any(supply.get(key) is not None for key in ("typical_degc", "min_degc", "max_degc")):
                 yield from _temperature_order(supply, site, at)
+        selector_keys = _keys(list(_objects(plan.get("selectors"))))
+        yield from _selector_faults(plan, by_key, here)
         for m, load in loads:
             at = (*here, "loads", m)
             key = load.get("supply")
-            if isinstance(key, str) and key not in by_key:
+            if isinstance(key, str) and key not in by_key and key not in selector_keys:
                 yield Fault(path_of((*at, "supply")), f"names the supply {key!r}, which is not in this plan{_listed(list(by_key))}.")
             feeding = by_key.get(key) if isinstance(key, str) else None
             yield from _rail_fault(load, feeding, at)
@@ -204,10 +209,13 @@ def _sense_faults(document: dict[str, Any]) -> Iterator[Fault]:
         by_key = {s.get("key"): s for _, s in supplies if isinstance(s.get("key"), str)}
         for m, supply in supplies:
             yield from _cutoff_faults(supply, ("plans", n, "supplies", m))
+            yield from _run_time_faults(supply, document.get("site"), ("plans", n, "supplies", m))
             yield from _busy_faults(supply, plan, ("plans", n, "supplies", m))
         for m, load in _objects(plan.get("loads")):
             key = load.get("supply")
-            yield from _converter_faults(load, by_key.get(key) if isinstance(key, str) else None, ("plans", n, "loads", m))
+            feeding = by_key.get(key) if isinstance(key, str) else None
+            yield from _converter_faults(load, feeding, ("plans", n, "loads", m))
+            yield from _fed_faults(load, feeding, ("plans", n, "loads", m))
 
 
 def _busy_faults(supply: dict[str, Any], plan: dict[str, Any], at: tuple[str | int, ...]) -> Iterator[Fault]:
@@ -385,11 +393,11 @@ def _converter_faults(load: dict[str, Any], supply: dict[str, Any] | None, here:
     converter, rail_v, min_v = load.get("converter"), _number(load.get("rail_v")), _number(load.get("min_v"))
     if not isinstance(converter, dict) or rail_v is None:
         return
-    nominal_v = _number(supply.get("nominal_v")) if supply else None
-    if converter.get("kind") == ConverterKind.LINEAR.value and nominal_v is not None and rail_v > nominal_v * (1 + 1e-9):
+    fed_v, of_output = _fed(supply)
+    if converter.get("kind") == ConverterKind.LINEAR.value and fed_v is not None and rail_v > fed_v * (1 + 1e-9):
         yield Fault(
             path_of((*here, "rail_v")),
-            f"must not be above the supply's nominal_v ({nominal_v:g} V) behind a linear converter, was {rail_v:g} V: it can only take voltage away.",
+            f"must not be above the supply's {'output_v' if of_output else 'nominal_v'} ({fed_v:g} V) behind a linear converter, was {rail_v:g} V: it can only take voltage away.",
         )
     if min_v is not None and min_v > rail_v * (1 + 1e-9):
         yield Fault(
@@ -398,20 +406,147 @@ def _converter_faults(load: dict[str, Any], supply: dict[str, Any] | None, here:
         )
 
 
+def _fed(supply: dict[str, Any] | None) -> tuple[float | None, bool]:
+    """Return the voltage that the loads of a supply of a site file are made for, and whether its output regulates it; None: not held to any. [V]"""
+    if supply is None:
+        return None, False
+    kind, ac, dc = supply.get("kind"), supply.get("ac"), supply.get("dc")
+    if kind == SupplyKind.AC_UPS.value:
+        return (_number(ac.get("output_v", 230.0)), True) if isinstance(ac, dict) else (None, True)
+    if kind == SupplyKind.DC_UPS.value and isinstance(dc, dict) and dc.get("efficiency_ratio") is not None:
+        return _number(dc.get("output_v")), True
+    return _number(supply.get("nominal_v")), False
+
+
 def _rail_fault(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
     rail_v = _number(load.get("rail_v"))
-    nominal_v = _number(supply.get("nominal_v")) if supply else None
-    if (
-        rail_v is None
-        or nominal_v is None
-        or min(rail_v, nominal_v) <= 0
-        or load.get("converter") is not None
-        or load.get("ac") is not None
-    ):
+    fed_v, of_output = _fed(supply)
+    is_ac_on_dc = load.get("ac") is not None and supply is not None and supply.get("kind") != SupplyKind.AC_UPS.value
+    if rail_v is None or fed_v is None or min(rail_v, fed_v) <= 0 or load.get("converter") is not None or is_ac_on_dc:
         return
-    message = check_rail(rail_v, nominal_v, None)
+    message = check_rail(rail_v, fed_v, None, of_output=of_output)
     if message:
         yield Fault(path_of((*here, "rail_v")), f"{message} (load {load.get('name') or load.get('key')!s})")
+
+
+def _fed_faults(load: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield what a load says that no output of its supply can give: AC from DC, more volts than there are, fewer volt-amperes than watts."""
+    if supply is None:
+        return
+    is_inverter, ac = supply.get("kind") == SupplyKind.AC_UPS.value, load.get("ac")
+    if ac is not None and not is_inverter and load.get("converter") is None:
+        yield Fault(
+            path_of((*here, "supply")),
+            f"names {supply.get('key')!r}, which gives DC, for a load that draws from AC: put it on an AC UPS, name the inverter between them "
+            "as its converter, or enter what it takes from DC.",
+        )
+    fed_v, of_output = _fed(supply)
+    min_v, converter = _number(load.get("min_v")), load.get("converter")
+    if fed_v is not None and of_output and min_v is not None and not isinstance(converter, dict):
+        if not is_inverter and min_v > fed_v * (1 + 1e-9):
+            yield Fault(
+                path_of((*here, "min_v")),
+                f"must not be above the {fed_v:g} V that the output of {supply.get('key')!r} gives, was {min_v:g} V: it would never run.",
+            )
+        if is_inverter and min_v < 0.5 * fed_v * (1 - 1e-9):
+            yield Fault(
+                path_of((*here, "min_v")),
+                f"must not be below half of the output's {fed_v:g} V, was {min_v:g} V: on AC it is a voltage of the mains side, not of the battery. "
+                "Leave it empty if it is not known.",
+            )
+
+
+def _selector_faults(plan: dict[str, Any], supplies: dict[Any, dict[str, Any]], here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield selectors that name what is no supply, feed themselves or share an input, and loads that hang on an input as well."""
+    selectors = list(_objects(plan.get("selectors")))
+    yield from _doubles(selectors, (*here, "selectors"))
+    keys, owner = _keys(selectors), {}
+    for n, selector in selectors:
+        at = (*here, "selectors", n)
+        if isinstance(selector.get("key"), str) and selector["key"] in supplies:
+            yield Fault(path_of((*at, "key")), f"{selector['key']!r} is the key of a supply already: loads could not tell them apart.")
+        inputs = selector.get("inputs")
+        for m, key in enumerate(inputs if isinstance(inputs, list) else []):
+            if not isinstance(key, str):
+                continue
+            path = path_of((*at, "inputs", m))
+            if key in supplies and key not in owner:
+                owner[key] = n
+                if supplies[key].get("kind") == SupplyKind.AC_UPS.value:
+                    yield Fault(path, f"names {key!r}, an AC UPS: a selector changes over between DC supplies.")
+            elif key in owner:
+                whose = "itself" if owner[key] == n else f"the selector {selectors[owner[key]][1].get('key')!r}"
+                yield Fault(path, f"names {key!r}, which is an input of {whose} already: a supply is the input of one selector, once.")
+            elif key in keys:
+                fed = "itself" if key == selector.get("key") else "another selector"
+                yield Fault(path, f"names {key!r}, so it would be fed by {fed}: its inputs are supplies.")
+            else:
+                yield Fault(path, f"names {key!r}, which is not among the supplies of this plan{_listed(list(supplies))}.")
+    for m, load in _objects(plan.get("loads")):
+        key = load.get("supply")
+        if isinstance(key, str) and key in owner:
+            yield Fault(
+                path_of((*here, "loads", m, "supply")),
+                f"names {key!r}, which is an input of the selector {selectors[owner[key]][1].get('key')!r}: hang it on the selector.",
+            )
+        selector = next((s for _, s in selectors if s.get("key") == key), None) if isinstance(key, str) and key in keys else None
+        if selector is not None:
+            yield from _selected_faults(load, selector, supplies, (*here, "loads", m))
+
+
+def _selected_faults(
+    load: dict[str, Any], selector: dict[str, Any], supplies: dict[str, Any], at: tuple[str | int, ...]
+) -> Iterator[Fault]:
+    """Yield a load that one of a selector's inputs cannot feed."""
+    if load.get("ac") is not None and load.get("converter") is None:
+        yield Fault(path_of((*at, "supply")), f"names the selector {selector.get('key')!r}, which gives DC, for a load that draws from AC.")
+        return
+    rail_v = _number(load.get("rail_v"))
+    inputs = [supplies[k] for k in selector.get("inputs") or [] if isinstance(k, str) and k in supplies]
+    volts = [v for v in (_fed(s)[0] for s in inputs) if v is not None and v > 0]
+    if rail_v is None or rail_v <= 0 or not volts or load.get("converter") is not None:
+        return
+    if all(check_rail(rail_v, v, None) for v in volts):
+        yield Fault(
+            path_of((*at, "rail_v")),
+            f"must be within 20 % of what an input of {selector.get('key')!r} gives ({', '.join(f'{v:g} V' for v in volts)}) where there is no "
+            f"converter, was {rail_v:g} V.",
+        )
+
+
+def _run_time_faults(supply: dict[str, Any], site: Any, here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield timed runs longer than the battery could ever give."""
+    runs = list(_objects(supply.get("timed_runs")))
+    if not runs or supply.get("kind") != SupplyKind.AC_UPS.value or not isinstance(site, dict):
+        return
+    try:
+        # The supply alone, with a requirement made up for it: nothing else bears on what its battery gives.
+        alone = {**supply, "requirement": "r", "totals": [], "timed_runs": []}
+        requirement = {"key": "r", "standby_h": 1, "method": "simulation"}
+        plan = {"key": "p", "name": "p", "stage": "as_found", "supplies": [alone], "loads": []}
+        known = SiteFile.model_validate(
+            {"format": FORMAT, "version": VERSION, "site": site, "requirements": [requirement], "plans": [plan]}
+        )
+        built = to_core(known).plans[0].supplies[0]
+    except (ValidationError, QuantityError):
+        return
+    if (
+        built.bank is None
+        or built.ac is None
+        or not built.bank.chemistry.lowest_degc <= built.typical_degc <= built.bank.chemistry.highest_degc
+    ):
+        return
+    for n, run in runs:
+        output_w, run_h = _number(run.get("output_w")), _number(run.get("run_h"))
+        if output_w is None or run_h is None or min(output_w, run_h) < 0:
+            continue
+        longest_h = longest_run_h(built, output_w)
+        if run_h > longest_h:
+            yield Fault(
+                path_of((*here, "timed_runs", n, "run_h")),
+                f"is longer than this battery could ever give: at {output_w:g} W it lasts {longest_h:.3g} h at most, was {run_h:g} h. "
+                "Look at the battery, the watts and the unit of the time again.",
+            )
 
 
 def _duty_fault(load: dict[str, Any], here: tuple[str | int, ...]) -> Iterator[Fault]:

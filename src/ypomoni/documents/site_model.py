@@ -9,14 +9,15 @@ from ypomoni.core.chemistries.discharge_table import DischargeRow, DischargeTabl
 from ypomoni.core.errors import QuantityError
 from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.loads import ConverterKind
+from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.documents.described import Part, part_of
 from ypomoni.records.audit import PointRow, ReadingRow
 from ypomoni.records.bank import TableRow
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, RequirementRow
-from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
-from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TotalRow
+from ypomoni.records.site import SELECTOR_NESTS, PlaceRow, PlanRow, RunRow, SelectorRow, SiteRow
+from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TimedRunRow, TotalRow
 
 FORMAT = "ypomoni-site"
 VERSION = 1
@@ -104,12 +105,44 @@ class RequirementPart(part_of(RequirementRow, REQUIREMENT_NESTS)):
     """What must hold, and by which method it is judged."""
 
 
+class _AcOutput(Part):
+    """The AC output of a UPS."""
+
+    @model_validator(mode="after")
+    def _possible(self) -> Self:
+        if self.rated_va is not None and self.rated_w is not None and self.rated_w > self.rated_va * 1.0001:
+            raise ValueError(f"rated_w must not be above rated_va ({self.rated_va:g} VA): W = VA × power factor, which is at most 1.")
+        return self
+
+
+class _Gauge(Part):
+    """What a device's gauge takes for full and for empty."""
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        if self.empty_v is None or self.full_v is None or self.empty_v >= self.full_v:
+            raise ValueError("empty_v must be below full_v.")
+        return self
+
+
+class SelectorPart(part_of(SelectorRow, SELECTOR_NESTS, bases={"gauge": _Gauge})):
+    """Supplies that back each other up; loads name it as their supply."""
+
+    @model_validator(mode="after")
+    def _can_choose(self) -> Self:
+        if len(self.inputs) < 2:
+            raise ValueError("inputs needs two supplies at least: with one there is nothing to choose.")
+        if self.mode == SelectorMode.FIRST_PRESENT.value and self.switch_below_v is None:
+            raise ValueError("switch_below_v is missing: the voltage below which it changes over, as in 3.5.")
+        return self
+
+
 class SupplyPart(
     part_of(
         SupplyRow,
         SUPPLY_NESTS,
-        bases={"bank": _Bank},
-        lists={"totals": part_of(TotalRow), "bank.discharge_table": part_of(TableRow)},
+        bases={"bank": _Bank, "ac": _AcOutput},
+        lists={"totals": part_of(TotalRow), "bank.discharge_table": part_of(TableRow), "timed_runs": part_of(TimedRunRow)},
     )
 ):
     """What feeds the loads when mains fails. A limit or charger figure of null is one that is not known."""
@@ -152,7 +185,7 @@ class ReadingPart(part_of(ReadingRow, lists={"open_questions": Part})):
         return self
 
 
-class PlanPart(part_of(PlanRow)):
+class PlanPart(part_of(PlanRow, lists={"selectors": SelectorPart})):
     """One configuration of the site."""
 
     supplies: Annotated[list[SupplyPart], Field(max_length=MOST_SUPPLIES)]

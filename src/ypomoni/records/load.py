@@ -24,7 +24,7 @@ CURRENTS = "Current of one piece"
 FED = "How it is fed"
 WHERE = "Where it is"
 DOORS = "Doors"
-ON_AC = "On AC: kept, but its supply's hours are not computed yet"
+ON_AC = "On AC, if it runs from a UPS"
 
 
 class BurstRow(TypedDict):
@@ -91,6 +91,13 @@ class LoadRow(Kept):
     key: Annotated[str, key_of()]
     name: Annotated[str, Line("name", label="Name", hint="as in Dual-technology detector")]
     supply_id: Annotated[int | None, Reference("supply_id", path="supply", null=True, form="supply", label="Supply", told="on", bulk=True)]
+    # A selector of its plan in place of a supply.
+    selector_key: Annotated[
+        str | None,
+        Reference(
+            "selector_key", path=None, default=None, null=True, form="selector", label="Or on a selector", told="on selector", since=9
+        ),
+    ]
     quantity: Annotated[int, Whole("quantity", COUNT, least=1, most=10_000, label="Quantity")]
     purpose: Annotated[
         str | None,

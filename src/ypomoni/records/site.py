@@ -1,11 +1,12 @@
 """A site with its plans, its places, and the runs of cable between its places and supplies."""
 
-from typing import Annotated
+from typing import Annotated, Any, TypedDict
 
+from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.core.things.supplies import Stage
-from ypomoni.records.field import Kept, Line, Many, Real, Reference, Word, degrees, key_of
+from ypomoni.records.field import Kept, Line, Many, Nests, Real, Reference, Word, degrees, key_of, volts
 from ypomoni.records.kinds import LENGTH, SECTION
-from ypomoni.records.words import STAGE_WORDS
+from ypomoni.records.words import SELECTOR_WORDS, STAGE_WORDS
 
 
 class SiteRow(Kept):
@@ -17,6 +18,39 @@ class SiteRow(Kept):
     max_degc: Annotated[float | None, degrees("max_degc", default=None, null=True, label="Highest temperature")]
 
 
+class SelectorRow(TypedDict):
+    """Two or more supplies that back each other up; loads hang on it as on a supply."""
+
+    key: Annotated[str, key_of()]
+    name: Annotated[str, Line("name", label="Name", hint="as in Camera feed")]
+    inputs: Annotated[list[str], Many("inputs", str, most=20)]
+    mode: Annotated[str, Word("mode", SELECTOR_WORDS, one_of=SelectorMode, label="Chooses")]
+    switch_below_v: Annotated[
+        float | None,
+        volts("switch_below_v", default=None, null=True, label="Changes over below", hint="what it sees under the load, as in 3.5 V"),
+    ]
+    return_above_v: Annotated[
+        float | None,
+        volts("return_above_v", default=None, null=True, label="Goes back above", hint="at rest, as in 12.5 V; empty if the same"),
+    ]
+    gauge_full_v: Annotated[
+        float | None,
+        volts(
+            "gauge_full_v",
+            path="gauge.full_v",
+            may_be_empty=True,
+            label="Its gauge shows 100 % at",
+            hint="as in 12.9 V; empty if it has none",
+        ),
+    ]
+    gauge_empty_v: Annotated[
+        float | None, volts("gauge_empty_v", path="gauge.empty_v", may_be_empty=True, label="And 0 % at", hint="as in 10.5 V")
+    ]
+
+
+SELECTOR_NESTS: Nests = {"gauge": ("gauge_full_v",)}
+
+
 class PlanRow(Kept):
     """One configuration of a site."""
 
@@ -24,6 +58,8 @@ class PlanRow(Kept):
     key: Annotated[str, key_of()]
     name: Annotated[str, Line("name", label="Name", hint="as in Proposal, larger battery in Bay B")]
     stage: Annotated[str, Word("stage", STAGE_WORDS, one_of=Stage, label="Stands for")]
+    # As they stand in the site file: what hangs on one names it by its key.
+    selectors: Annotated[list[dict[str, Any]], Many("selectors", SelectorRow, default=[], most=50, told="selectors", since=9)]
 
 
 class PlaceRow(Kept):

@@ -5,11 +5,13 @@ from typing import Annotated, Any, TypedDict
 from ypomoni.core.things.supplies import ChargeMode
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.records.bank import BankRow
-from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Word, YesNo, amperes, degrees, key_of, volts
-from ypomoni.records.kinds import CURRENT, VOLTAGE, VOLUME
+from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Word, YesNo, amperes, degrees, key_of, share, volts
+from ypomoni.records.kinds import APPARENT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
 from ypomoni.records.words import CHARGE_WORDS, KIND_WORDS
 
 CHARGER = "Its output and charger"
+AC_OUTPUT = "Its AC output, if it is an AC UPS"
+DC_OUTPUT = "Its DC output, if it is a DC UPS"
 PLACE = "Its place"
 IN_WORDS = {"standby": "standby", "alarm": "alarm"}
 
@@ -50,6 +52,246 @@ class _Head(Kept):
     own_current_a: Annotated[
         float,
         amperes("own_current_a", default=0.0, label="Its own current on battery", hint="30 to 100 mA is common; 0 A if none"),
+    ]
+
+
+class TimedRunRow(TypedDict):
+    """How long a UPS carried a known output, from full to its cut-off."""
+
+    output_w: Annotated[
+        float,
+        Real("output_w", POWER, least=0, most=1e6, label="At an output of", hint="what a power meter shows on its output, as in 26 W"),
+    ]
+    run_h: Annotated[
+        float, Real("run_h", HOURS, above=0, most=87_600, label="It lasted", hint="from full until it switched off, as in 3 h 50 min")
+    ]
+
+
+class _Outputs(TypedDict):
+    ac_output_v: Annotated[
+        float | None,
+        volts(
+            "ac_output_v",
+            path="ac.output_v",
+            default=230.0,
+            may_be_empty=True,
+            group=AC_OUTPUT,
+            label="AC output voltage",
+            hint="as in 230 V; empty if it is no AC UPS",
+            since=9,
+        ),
+    ]
+    ac_rated_va: Annotated[
+        float | None,
+        Real(
+            "ac_rated_va",
+            APPARENT,
+            path="ac.rated_va",
+            above=0,
+            most=1e6,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Rated volt-amperes",
+            hint="as in 850 VA",
+            since=9,
+        ),
+    ]
+    ac_rated_w: Annotated[
+        float | None,
+        Real(
+            "ac_rated_w",
+            POWER,
+            path="ac.rated_w",
+            above=0,
+            most=1e6,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Rated watts",
+            hint="as in 510 W",
+            since=9,
+        ),
+    ]
+    ac_overhead_w: Annotated[
+        float | None,
+        Real(
+            "ac_overhead_w",
+            POWER,
+            path="ac.overhead_w",
+            least=0,
+            most=1e5,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Burns to stay awake",
+            hint="on battery with no load, as in 14 W; empty: 2 % of its VA, half off",
+            since=9,
+        ),
+    ]
+    ac_efficiency_ratio: Annotated[
+        float | None,
+        share(
+            "ac_efficiency_ratio",
+            path="ac.efficiency_ratio",
+            least=0.05,
+            default=0.85,
+            may_be_empty=True,
+            group=AC_OUTPUT,
+            label="Efficiency of its inverter",
+            hint="empty for 85 %",
+            since=9,
+        ),
+    ]
+    ac_light_load_off_w: Annotated[
+        float | None,
+        Real(
+            "ac_light_load_off_w",
+            POWER,
+            path="ac.light_load_off_w",
+            above=0,
+            most=1e6,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Switches off below",
+            hint="as in 10 W; empty if it never does",
+            since=9,
+        ),
+    ]
+    ac_light_load_off_min: Annotated[
+        float | None,
+        Real(
+            "ac_light_load_off_min",
+            MINUTES,
+            path="ac.light_load_off_min",
+            above=0,
+            most=1440,
+            default=5.0,
+            may_be_empty=True,
+            group=AC_OUTPUT,
+            label="After so long",
+            hint="empty for 5 min",
+            since=9,
+        ),
+    ]
+    ac_transfer_ms: Annotated[
+        float | None,
+        Real(
+            "ac_transfer_ms",
+            MILLISECONDS,
+            path="ac.transfer_ms",
+            least=0,
+            most=1e5,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Changes over in",
+            hint="as in 10 ms; empty if not known",
+            since=9,
+        ),
+    ]
+    timed_runs: Annotated[
+        list[dict[str, Any]],
+        Many("timed_runs", TimedRunRow, default=[], most=40, label="Timed runs: what this UPS really did", hint="Add a run", since=9),
+    ]
+    dc_output_v: Annotated[
+        float | None,
+        volts(
+            "dc_output_v",
+            path="dc.output_v",
+            may_be_empty=True,
+            group=DC_OUTPUT,
+            label="DC output voltage",
+            hint="as in 12 V; empty if it is no DC UPS",
+            since=9,
+        ),
+    ]
+    dc_efficiency_ratio: Annotated[
+        float | None,
+        share(
+            "dc_efficiency_ratio",
+            path="dc.efficiency_ratio",
+            least=0.05,
+            default=None,
+            null=True,
+            group=DC_OUTPUT,
+            label="Efficiency of its converter",
+            hint="as in 90 %; empty if the battery goes straight through",
+            since=9,
+        ),
+    ]
+    dc_idle_power_w: Annotated[
+        float | None,
+        Real(
+            "dc_idle_power_w",
+            POWER,
+            path="dc.idle_power_w",
+            least=0,
+            most=1e4,
+            default=0.0,
+            may_be_empty=True,
+            group=DC_OUTPUT,
+            label="Burns to stay awake (DC)",
+            hint="as in 200 mW; empty for nothing",
+            since=9,
+        ),
+    ]
+    dc_min_input_v: Annotated[
+        float | None,
+        volts(
+            "dc_min_input_v",
+            path="dc.min_input_v",
+            default=None,
+            null=True,
+            group=DC_OUTPUT,
+            label="Its converter stops at",
+            hint="battery voltage, as in 9 V; empty if not known",
+            since=9,
+        ),
+    ]
+    dc_sleep_below_a: Annotated[
+        float | None,
+        amperes(
+            "dc_sleep_below_a",
+            above=0,
+            path="dc.sleep_below_a",
+            default=None,
+            null=True,
+            group=DC_OUTPUT,
+            label="Sleeps below",
+            hint="at its output, as in 60 mA; empty if it never sleeps",
+            since=9,
+        ),
+    ]
+    dc_sleep_after_s: Annotated[
+        float | None,
+        Real(
+            "dc_sleep_after_s",
+            SECONDS,
+            path="dc.sleep_after_s",
+            above=0,
+            most=86_400,
+            default=30.0,
+            may_be_empty=True,
+            group=DC_OUTPUT,
+            label="Sleeps after",
+            hint="empty for 30 s",
+            since=9,
+        ),
+    ]
+    dc_wakes_on_load: Annotated[
+        bool | None,
+        YesNo(
+            "dc_wakes_on_load",
+            path="dc.wakes_on_load",
+            default=True,
+            may_be_empty=True,
+            group=DC_OUTPUT,
+            label="A load wakes it",
+            told="a load wakes it",
+            since=9,
+        ),
     ]
 
 
@@ -166,7 +408,7 @@ class _Rest(TypedDict):
     totals: Annotated[list[dict[str, Any]], Many("totals", TotalRow, default=[], most=200, told=None, since=2)]
 
 
-class SupplyRow(_Head, BankRow, _Rest):
+class SupplyRow(_Head, BankRow, _Outputs, _Rest):
     """A supply with its bank."""
 
     bank_id: int | None
@@ -177,4 +419,6 @@ SUPPLY_NESTS: Nests = {
     "bank": ("bank_chemistry",),
     "bank.bms": ("bank_bms_limit_a", "bank_bms_cutoff_v", "bank_bms_charges_from_degc"),
     "enclosure": ("enclosure_volume_m3",),
+    "ac": ("ac_output_v",),
+    "dc": ("dc_output_v",),
 }

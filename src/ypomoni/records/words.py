@@ -14,6 +14,10 @@ CHEMISTRY_WORDS = {
     "li_fes2": "Li-FeS2",
     "li_socl2": "Li-SOCl2",
 }
+SELECTOR_WORDS = {
+    "first_present": "the first input that has a voltage",
+    "highest_voltage": "the input with the highest voltage, through diodes",
+}
 STAGE_WORDS = {"as_found": "what was found", "proposal": "a proposal", "as_left": "what was left"}
 PROVENANCE_WORDS = {"measured": "measured", "data_sheet": "data sheet", "nameplate": "nameplate", "estimate": "estimate"}
 PURPOSE_WORDS = {"life_safety": "life safety", "security": "security", "monitoring": "monitoring", "convenience": "convenience"}

@@ -23,5 +23,6 @@ LIMIT_WORDS_SHORT = {
     LimitedBy.NO_BANK: "no bank",
     LimitedBy.NOTHING_DRAWS: "",
     LimitedBy.NOT_MODELLED_YET: "",
+    LimitedBy.LIGHT_LOAD: "light load",
 }
 __all__ = ["LIMIT_WORDS", "LIMIT_WORDS_SHORT", "METHOD_WORDS", "SEVERITY_WORDS", "VERDICT_WORDS"]

@@ -10,6 +10,7 @@ from enum import StrEnum
 from ypomoni.core.evaluation.figures import Figures
 from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.loading import uses_of_output
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import size_by
@@ -35,12 +36,13 @@ class Limit(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
-    """How much of one limit is used: at most 1 is met. ``amount`` and ``allowed`` are in A, h or Ah by the kind of limit."""
+    """How much of one limit is used: at most 1 is met. ``amount`` and ``allowed`` are in A, W, VA, h or Ah by the kind of limit; ``unit`` for outputs."""
 
     limit: Limit
     share_ratio: float
     amount: float | None
     allowed: float
+    unit: str = "A"
 
     @property
     def is_met(self) -> bool:
@@ -89,14 +91,12 @@ def currents(case: Case) -> tuple[Standing, ...]:
 
 
 def outputs(case: Case) -> tuple[Standing, ...]:
-    """Return how much of the output limits the peaks take, where limits are known. [A]"""
-    found: list[Standing] = []
-    for limit, in_alarm in ((Limit.OUTPUT_STANDBY, False), (Limit.OUTPUT_ALARM, True)):
-        allowed_a = case.supply.output_limit_of(in_alarm=in_alarm)
-        if allowed_a is not None:
-            peak_a = case.peak_current_a(in_alarm=in_alarm)
-            found.append(Standing(limit=limit, share_ratio=peak_a / allowed_a, amount=peak_a, allowed=allowed_a))
-    return tuple(found)
+    """Return how much of the output limits the peaks take, where limits are known."""
+    return tuple(
+        Standing(limit=limit, share_ratio=a.peak / a.allowed, amount=a.peak, allowed=a.allowed, unit=a.quantity.value)
+        for limit, in_alarm in ((Limit.OUTPUT_STANDBY, False), (Limit.OUTPUT_ALARM, True))
+        for a in uses_of_output(case, in_alarm=in_alarm)
+    )
 
 
 def _cells(case: Case) -> tuple[Standing, ...]:

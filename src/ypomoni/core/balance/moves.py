@@ -7,7 +7,9 @@ from ypomoni.core.balance.limits import Limit, Standing, can_be_computed, output
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.recommending import SEVERE, judge_figures
 from ypomoni.core.judgement.cables import cable_drop, is_starved
-from ypomoni.core.outage.case import Case, Hindrance, hindrance_of
+from ypomoni.core.judgement.output import say_quantity
+from ypomoni.core.outage.case import Case, Hindrance, hindrance_of, is_ac_on_dc
+from ypomoni.core.outage.loading import Quantity
 from ypomoni.core.telling.results import Finding, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amps
 from ypomoni.core.things.loads import COPPER_OHM_MM2_PER_M, Cable, Load, Purpose, check_rail
@@ -155,14 +157,15 @@ def _reasons(plan: Plan, load: Load, pieces: Mapping[str, int], supply: Supply) 
 
 
 def _fixed(plan: Plan, load: Load, quantity: int, supply: Supply) -> Iterator[str]:
-    rail = None if load.ac else check_rail(load.rail_v, supply.nominal_v, load.converter)
-    if rail:
-        yield f"it runs at {plain_number(load.rail_v)} V without a converter, {supply.name} is {plain_number(supply.nominal_v)} V."
-    if load.ac:
-        yield "it draws from AC."
+    if supply.of_kind.is_inverter and load.ac is None:
+        yield f"it runs on DC, and {supply.name} gives AC: enter the mains adaptor it would have there, as a load on AC, first."
+    elif is_ac_on_dc(supply, load):
+        yield f"it draws from AC, and {supply.name} gives DC: on the page Power see what it would take on DC."
+    elif not (supply.of_kind.is_inverter and supply.ac is None) and check_rail(load.rail_v, supply.fed_v, load.converter):
+        yield f"it runs at {plain_number(load.rail_v)} V without a converter, {supply.name} gives {plain_number(supply.fed_v)} V."
     if load.purpose is Purpose.CONVENIENCE and supply.convenience_free:
         yield f"it is a convenience, and {supply.name} is kept free of those."
-    yield from _drop(replace(moved(plan, load, supply.key), quantity=quantity), supply)
+    yield from _drop(supply.feeding((replace(moved(plan, load, supply.key), quantity=quantity),))[0], supply)
 
 
 def _bus(plan: Plan, load: Load, pieces: Mapping[str, int], supply: Supply) -> Iterator[str]:
@@ -188,7 +191,8 @@ def _limits(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iterator[s
     for standing in outputs(after):
         if not standing.is_met:
             state = "in alarm" if standing.limit is Limit.OUTPUT_ALARM else "in standby"
-            peak, limit = say_amps(standing.amount or 0.0), say_amps(standing.allowed)
+            unit = Quantity(standing.unit)
+            peak, limit = say_quantity(standing.amount or 0.0, unit), say_quantity(standing.allowed, unit)
             yield f"{supply.name} would be asked for {peak} {state} at the peak, and gives {limit}."
 
 
@@ -207,7 +211,15 @@ def _room_v(load: Load, supply: Supply) -> float:
 
 def _drop(load: Load, supply: Supply) -> Iterator[str]:
     """Yield what its cable would do on a supply."""
-    if load.cable is None or load.battery_min_v is None or supply.bank is None:
+    if load.cable is None or load.fed_min_v is None or supply.bank is None:
+        return
+    if load.feed:
+        drop = cable_drop(supply, load)
+        if load.essential and drop is not None and is_starved(supply, load, drop):
+            yield (
+                f"{plain_number(load.cable.length_m)} m of {plain_number(load.cable.section_mm2)} mm² drop {plain_number(drop.drop_v, 2)} V at "
+                f"{say_amps(drop.current_a)}; it needs {plain_number(load.fed_min_v)} V: a thicker or shorter cable first."
+            )
         return
     current_a = _greatest_current_a(load)
     drop_v = load.cable_ohm * current_a
@@ -216,7 +228,7 @@ def _drop(load: Load, supply: Supply) -> Iterator[str]:
     if starved or drop_v > CABLE_SHARE_RATIO * _room_v(load, supply):
         yield (
             f"{plain_number(load.cable.length_m)} m of {plain_number(load.cable.section_mm2)} mm² drop {plain_number(drop_v, 2)} V at "
-            f"{say_amps(current_a)}; it needs {plain_number(load.battery_min_v)} V: a thicker or shorter cable first."
+            f"{say_amps(current_a)}; it needs {plain_number(load.fed_min_v)} V: a thicker or shorter cable first."
         )
 
 

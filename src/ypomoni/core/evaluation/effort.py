@@ -1,6 +1,6 @@
 """How long the figures of a supply will take to work out, before they are."""
 
-from ypomoni.core.outage.case import Case, has_dc_currents
+from ypomoni.core.outage.case import Case, has_known_currents
 from ypomoni.core.outage.gathering import MOST_COST, pattern_cost
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
@@ -13,7 +13,7 @@ CHANGE_S = 2e-5
 
 def estimate_s(supply: Supply, loads: tuple[Load, ...]) -> float:
     """Return about how long `evaluate_supply` takes. [s]"""
-    if not has_dc_currents(supply, loads):
+    if not has_known_currents(supply, loads):
         return BARE_S
     cost = 0.0
     if any(load.bursts for load in loads):

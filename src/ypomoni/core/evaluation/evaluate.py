@@ -5,6 +5,7 @@ from dataclasses import replace
 from ypomoni.core.evaluation import workings
 from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_currents, compute_figures, result_without_figures
 from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
+from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import (
     Facts,
     audit_of,
@@ -143,22 +144,50 @@ def is_waited_for(supply: SupplyResult) -> bool:
 
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:
     """Return the plan's verdict, weak link and own findings from results of its supplies, computed now or before."""
-    covered = [s for s in supplies if s.coverage_ratio is not None]
+    covered = [s for s in supplies if s.coverage_ratio is not None and plan.selector_of(s.key) is None]
     weakest = min(covered, key=lambda s: (s.coverage_ratio or 0.0, supplies.index(s)), default=None)
     link = find_weak_link(covered, weakest)
     if link and weakest:
         supplies = tuple(replace(s, findings=(*s.findings, link)) if s is weakest else s for s in supplies)
+    supplies = tuple(_as_input(plan, s) for s in supplies)
+    selectors = evaluate_selectors(plan)
     splits = judge_buses(plan)
     supplies = tuple(replace(s, findings=(*s.findings, *splits[s.key])) if s.key in splits else s for s in supplies)
     loose = judge_unassigned(plan)
     return PlanResult(
         key=plan.key,
         name=plan.name,
-        verdict=judge_plan(supplies, loose),
+        verdict=judge_plan((*supplies, *selectors), loose),
         weakest_supply=weakest.key if weakest else None,
         supplies=supplies,
         findings=tuple(loose),
+        selectors=selectors,
     )
+
+
+# Of an input of a selector the hours are not judged: its loads go on from the others.
+HOURS_CODES = frozenset(
+    {
+        "holdover_below_requirement",
+        "capacity_below_method",
+        "meets_on_paper_only",
+        "worst_case_short",
+        "burst_trips_cutoff",
+        "warning_too_short",
+    }
+)
+
+
+def _as_input(plan: Plan, supply: SupplyResult) -> SupplyResult:
+    """Return the result of a supply as it counts in its plan: an input of a selector is judged for all but its hours, and takes no verdict from them."""
+    selector = plan.selector_of(supply.key)
+    if selector is None:
+        return supply
+    findings = tuple(f for f in supply.findings if f.code not in HOURS_CODES)
+    severities = {f.severity for f in findings}
+    verdict = Verdict.UNSAFE if Severity.DANGER in severities else Verdict.FAILS if Severity.FAILS in severities else None
+    told = (*supply.not_checked, f"its hours alone: {selector.name} is judged for what its inputs do together")
+    return replace(supply, findings=findings, verdict=verdict, not_checked=told)
 
 
 def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
@@ -185,6 +214,8 @@ def _without_guesses(result: SupplyResult, supply: Supply, loads: tuple[Load, ..
 
 
 def _why_no_advice(supply: Supply) -> str:
+    if supply.missing_part is not None and supply.of_kind.is_computed:
+        return f"Its output is not entered ({supply.missing_part}), so no battery can be named."
     if not supply.of_kind.is_computed:
         return "Supplies of this kind are not computed yet, so no battery can be named."
     if supply.bank is None:

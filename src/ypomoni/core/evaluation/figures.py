@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation import workings
 from ypomoni.core.outage.band import estimate_band
-from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_dc_currents, hindrance_of
+from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_known_currents, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.ending import EndFacts, cause_of_end
 from ypomoni.core.outage.ends import EndCause, Holdover
+from ypomoni.core.outage.identifying import identify
 from ypomoni.core.outage.recharge import charge_current_a, is_promised, recovery_beside, recovery_with
 from ypomoni.core.outage.run import HORIZON_H
 from ypomoni.core.outage.walk import walk
@@ -60,7 +61,7 @@ def compute_currents(supply: Supply, loads: tuple[Load, ...]) -> Figures:
     """Return the currents of a supply and of each of its loads, which take no time, and nothing that needs an outage."""
     hindrance = hindrance_of(supply, loads)
     blank = _blank(supply, hindrance)
-    if not has_dc_currents(supply, loads):
+    if not has_known_currents(supply, loads):
         return Figures(result=blank, case=None)
     case = Case(supply, loads)
     peak_standby_a, peak_alarm_a = case.peak_current_a(in_alarm=False), case.peak_current_a(in_alarm=True)
@@ -73,7 +74,8 @@ def compute_currents(supply: Supply, loads: tuple[Load, ...]) -> Figures:
     if hindrance not in NOT_COMPUTED:
         result = replace(result, shares=_shares(case))
         if supply.bank is not None:
-            result = replace(result, condition_ratio=case.condition_today_ratio, rated_c20_ah=case.bank.rated_c20_ah)
+            condition_ratio = case.condition_today_ratio
+            result = replace(result, condition_ratio=condition_ratio, rated_c20_ah=case.bank.rated_c20_ah, identified=identify(supply))
     return Figures(result=result, case=case, peak_standby_current_a=peak_standby_a, peak_alarm_current_a=peak_alarm_a)
 
 
@@ -184,9 +186,9 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
 def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> SupplyResult:
     supply = case.supply
     result = replace(result, drained_after_h=_drained_after_h(case, standby_a))
-    if supply.charge_limit_a is None or supply.supply_current_a is None or case.bank.chemistry.is_primary:
+    current_a = charge_current_a(supply, standby_a)
+    if current_a is None or case.bank.chemistry.is_primary:
         return result
-    current_a = charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_a)
     found: dict[str, workings.Working] = {"charge_current": workings.of_charge_current(supply, current_a, standby_a)}
     result = replace(result, charge_current_a=current_a)
     recovery = recovery_beside(supply, standby_a)
@@ -229,12 +231,13 @@ def _drained_after_h(case: Case, standby_a: float) -> float | None:
 def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[LimitedBy, float | None]:
     """Return what limits a holdover, and the holdover with the cut-off lowered to what is needed where that was tried. [h]"""
     end = today.end
-    if today.holdover_h <= 0 and end.in_alarm and today.endurance_h > 0:
+    if today.holdover_h <= 0 and end.in_alarm and today.endurance_h > 0 and end.cause is not EndCause.LIGHT_LOAD:
         return LimitedBy.ALARM, None
     return cause_of_end(
         EndFacts(
             t_h=today.holdover_h,
             collapses=end.cause is EndCause.COLLAPSE,
+            switched_off=end.cause is EndCause.LIGHT_LOAD,
             at_end_voltage=case.threshold.origin is ThresholdOrigin.CHEMISTRY,
             in_burst=end.in_burst,
             in_alarm=end.in_alarm,
@@ -267,8 +270,8 @@ def _shares(case: Case) -> tuple[LoadShare, ...]:
         )
         for c in case.currents
     ]
-    if case.supply.own_current_a > 0:
-        own_a = case.supply.own_current_a
+    own_a = case.supply.own_draw.at_nominal_a(nominal_v)
+    if own_a > 0:
         shares.append(
             LoadShare(
                 key="",

@@ -78,7 +78,7 @@ def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts
     """Return what a supply is judged by, without advice."""
     return Facts(
         supply=supply,
-        loads=loads,
+        loads=supply.feeding(loads),
         result=figures.result,
         case=figures.case,
         peak_standby_current_a=figures.peak_standby_current_a,
@@ -195,6 +195,9 @@ def _why_no_capacity(case: Case) -> str:
         worst = max((load for load in case.loads if load.cable and load.battery_min_v), key=lambda e: e.cable_ohm, default=None)
         name = worst.name if worst else "a load"
         return f"No battery mends this: the cable of {name} takes too much voltage. Fit a thicker or shorter cable."
+    light = case.light_load
+    if light is not None and (light.ends_at_h is not None or light.ends_alarm):
+        return "No battery mends this: the output switches off under so light a load, however much charge is left."
     full_v = case.bank.full_v
     if threshold.threshold_v >= full_v - 1e-9:
         return f"No battery mends this: {threshold.owner} needs {say_volts(threshold.threshold_v)}, and this battery shows {say_volts(full_v)} full and at rest."
@@ -266,6 +269,8 @@ def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bo
     if earned:
         return _say_first(earned[0]), False
     if stronger is not None:
+        if supply.of_kind.mains_carries:
+            return f"Fit a charger that charges with {say_amps(stronger)}.", False
         whole = say_amps_at_least(stronger + standby_a)
         return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.", True
     boost_cell_v = BOOST_V.get(bank.chemistry_key)

@@ -8,9 +8,10 @@ from ypomoni.core.outage.ends import Holdover
 from ypomoni.core.outage.recharge import Recovery
 from ypomoni.core.outage.uncertainty import expected_a
 from ypomoni.core.telling.results import Band, BandInput, Scenarios, Step, Working, WorkingInput
-from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_watts
 from ypomoni.core.things.batteries import Pack
 from ypomoni.core.things.loads import ConverterKind, Load, StatedCurrent
+from ypomoni.core.things.outputs import AcOutput, OverheadFrom
 from ypomoni.core.things.supplies import Supply
 
 MODEL_SOURCE = (
@@ -21,6 +22,11 @@ PROVENANCE_WORDS = {
     "data_sheet": "data sheet",
     "nameplate": "nameplate, 0.7 of it expected",
     "estimate": "estimate",
+}
+OVERHEAD_WORDS = {
+    OverheadFrom.STATED: "entered with the supply",
+    OverheadFrom.RATING: "2 % of its rating, an estimate",
+    OverheadFrom.TIMED_RUNS: "found from its timed runs",
 }
 MEASURED_OR_AGED = {True: "from its age", False: "measured"}
 
@@ -37,15 +43,7 @@ def of_currents(case: Case, standby_a: float, alarm_a: float, peak_standby_a: fl
 
 def _sum_of_loads(case: Case, title: str, value_a: float, *, in_alarm: bool, peak: bool) -> Working:
     nominal_v = case.supply.nominal_v
-    inputs = [
-        WorkingInput(
-            symbol="i0",
-            meaning="the supply itself, on battery",
-            value=case.supply.own_current_a,
-            unit="A",
-            provenance="entered with the supply",
-        )
-    ]
+    inputs = [_own_current(case.supply)]
     draw = peak_draw if peak else mean_draw
     for n, currents in enumerate(case.currents, start=1):
         stated = currents.load.alarm if in_alarm else currents.load.standby
@@ -75,6 +73,17 @@ def _sum_of_loads(case: Case, title: str, value_a: float, *, in_alarm: bool, pea
     )
 
 
+def _own_current(supply: Supply) -> WorkingInput:
+    """Return what a supply takes itself, with what its output burns, as a current at nominal voltage."""
+    output, meaning, known = supply.output, "the supply itself, on battery", "entered with the supply"
+    if isinstance(output, AcOutput):
+        known = OVERHEAD_WORDS[OverheadFrom.RATING if output.is_overhead_guessed else output.overhead_from]
+        meaning += f", with an overhead of {say_watts(output.burns_w)}"
+    elif output is not None and output.burns_w > 0:
+        meaning += f", with an idle power of {say_watts(output.burns_w)}"
+    return WorkingInput(symbol="i0", meaning=meaning, value=supply.own_draw.at_nominal_a(supply.nominal_v), unit="A", provenance=known)
+
+
 def _composition(currents: LoadCurrents, *, in_alarm: bool) -> str:
     load = currents.load
     text = f"{load.quantity} × {say_amps(currents.alarm_current_a if in_alarm else currents.standby_current_a)}"
@@ -82,6 +91,8 @@ def _composition(currents: LoadCurrents, *, in_alarm: bool) -> str:
         text += f", {burst.name or 'burst'} {say_amps(burst.current_a)} for {plain_number(burst.duration_s)} s, {plain_number(burst.per_hour)} an hour"
     if load.converter and load.converter.kind is ConverterKind.SWITCHING:
         text += f", from {plain_number(load.rail_v)} V through a converter of {plain_number(load.converter.efficiency_ratio)}"
+    if load.feed:
+        text += f", over an output of {plain_number(load.feed.output_v)} V with an efficiency of {plain_number(load.feed.efficiency_ratio)}"
     return text
 
 
@@ -153,6 +164,12 @@ def _known_from(stated: StatedCurrent, current_a: float) -> str:
 
 
 def _of_converter(load: Load) -> str:
+    if load.feed:
+        return f"over an output of {plain_number(load.feed.output_v)} V, efficiency {plain_number(load.feed.efficiency_ratio)}; {_at_output(load)}"
+    return _at_output(load)
+
+
+def _at_output(load: Load) -> str:
     if load.converter is None:
         return load.behaviour.value.replace("_", " ")
     if load.converter.kind is ConverterKind.LINEAR:
@@ -285,6 +302,12 @@ def of_band(band: Band, inputs: tuple[BandInput, ...]) -> Working:
     )
 
 
+def _is_timed(case: Case) -> bool:
+    """Say whether the condition of the bank was told by timed runs."""
+    output = case.supply.output
+    return isinstance(output, AcOutput) and output.overhead_from is OverheadFrom.TIMED_RUNS and output.tells_condition
+
+
 def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tuple[Step, ...]]:
     """Return the inputs and steps that make q and Rb of the bank as it is, and what an outage finds in it."""
     bank, chemistry, cell, t = case.bank, case.bank.chemistry, case.bank.cell, case.supply.typical_degc
@@ -302,7 +325,7 @@ def _pack_working(case: Case, pack: Pack) -> tuple[tuple[WorkingInput, ...], tup
             meaning="condition of the bank",
             value=case.condition_today_ratio,
             unit="",
-            provenance=MEASURED_OR_AGED[bank.condition_ratio is None],
+            provenance="found from its timed runs" if _is_timed(case) else MEASURED_OR_AGED[bank.condition_ratio is None],
         ),
         WorkingInput(symbol="fR", meaning=f"resistance factor {at}", value=chemistry.resistance_factor_ratio(t), unit="", provenance=table),
         WorkingInput(symbol="g", meaning="growth of resistance towards empty", value=cell.g, unit="", provenance=fitted),
@@ -411,6 +434,17 @@ def of_recommendation(case: Case, simulated_ah: float, prescribed_ah: float, ban
 
 def of_charge_current(supply: Supply, value_a: float, standby_a: float) -> Working:
     """Return the working of the current left for the bank."""
+    if supply.of_kind.mains_carries:
+        limit = WorkingInput(symbol="Il", meaning="charge limit", value=value_a, unit="A", provenance="entered with the supply")
+        return Working(
+            title="Charge current",
+            value=value_a,
+            unit="A",
+            source="mains carries the loads, so the charger has the battery alone to feed",
+            inputs=(limit,),
+            steps=(Step(symbol="Ic", expression="Il", value=value_a, unit="A"),),
+            note="The chemistry's greatest charge current does not cap it: a charger does not know its battery.",
+        )
     return Working(
         title="Charge current beside the load",
         value=value_a,

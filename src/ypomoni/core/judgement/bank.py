@@ -96,8 +96,12 @@ def _no_cutoff(supply: Supply, bank: Bank, facts: Facts) -> Iterator[Finding]:
     lithium, name = bank.chemistry.is_rechargeable_lithium, bank.chemistry.name
     limit_v = (bank.chemistry.cell_limit_v or bank.chemistry.end_v) * bank.cells_in_series_count
     stopping = [load for load in facts.loads if load.essential and load.battery_min_v is not None and load.battery_min_v > limit_v]
-    stops = lithium and bool(stopping)
-    if stops:
+    input_v = supply.least_input_v
+    output_stops = input_v is not None and input_v > limit_v
+    stops = lithium and (bool(stopping) or output_stops)
+    if stops and output_stops:
+        harm = f"Its output stops at {say_volts(input_v or 0.0)}, but what it draws itself goes on draining the battery."
+    elif stops:
         harm = f"{stopping[0].name} stops at {say_volts(stopping[0].battery_min_v or 0.0)}, but whatever is left on the battery goes on draining it."
     elif lithium:
         harm = f"A long cut drains it below {say_volts(limit_v)}. A lithium battery that was drained so far can catch fire when it is charged again."

@@ -37,11 +37,15 @@ def cable_drop(supply: Supply, load: Load) -> CableDrop | None:
         return None
     currents = expected_currents(load, load.place or supply.climate)
     peaks = [peak_draw(currents, in_alarm=state) for state in (False, True)]
-    at_v = load.battery_min_v or supply.nominal_v
+    if load.feed:
+        # The cable lies behind the output, so the current in it is the output's.
+        at_v, share = load.feed.output_v, load.feed.efficiency_ratio
+    else:
+        at_v, share = load.battery_min_v or supply.nominal_v, 1.0
     in_alarm = peaks[1].at_nominal_a(at_v) >= peaks[0].at_nominal_a(at_v)
-    current_a = (peaks[in_alarm] or NO_DRAW).at_nominal_a(at_v)
+    current_a = share * (peaks[in_alarm] or NO_DRAW).at_nominal_a(at_v)
     drop_v = load.cable_ohm * current_a
-    return CableDrop(current_a=current_a, drop_v=drop_v, left_v=supply.nominal_v - drop_v, in_alarm=in_alarm)
+    return CableDrop(current_a=current_a, drop_v=drop_v, left_v=supply.fed_v - drop_v, in_alarm=in_alarm)
 
 
 def is_starved(supply: Supply, load: Load, drop: CableDrop) -> bool:
@@ -50,10 +54,10 @@ def is_starved(supply: Supply, load: Load, drop: CableDrop) -> bool:
     It does from a battery at its nominal voltage; or it loses much, and the load would have had enough until the supply ends without it.
     Little lost in a cable only brings the end forward, which the hours count.
     """
-    needs_v = load.battery_min_v
+    needs_v = load.fed_min_v
     if needs_v is None:
         return False
-    if supply.nominal_v - drop.drop_v < needs_v - 1e-9:
+    if supply.fed_v - drop.drop_v < needs_v - 1e-9:
         return True
     lowest_v = lowest_fed_v(supply)
     return loses_much(supply, load, drop) and lowest_v >= needs_v > lowest_v - drop.drop_v
@@ -66,13 +70,13 @@ def loses_much(supply: Supply, load: Load, drop: CableDrop) -> bool:
 
 def lowest_fed_v(supply: Supply) -> float:
     """Return the voltage down to which a supply goes on but for its loads. [V]"""
-    return supply.nominal_v if supply.bank is None else end_threshold(supply, (), supply.bank).threshold_v
+    return supply.fed_v if supply.bank is None or supply.feed else end_threshold(supply, (), supply.bank).threshold_v
 
 
 def carried_v(supply: Supply, load: Load) -> float:
     """Return the voltage that a load's cable carries: before a switching converter that of the battery. [V]"""
     switching = load.converter is not None and load.converter.kind is ConverterKind.SWITCHING
-    return supply.nominal_v if switching else load.rail_v
+    return supply.fed_v if switching else load.rail_v
 
 
 def _starved(facts: Facts, load: Load) -> Iterator[Finding]:
@@ -80,7 +84,7 @@ def _starved(facts: Facts, load: Load) -> Iterator[Finding]:
     drop = cable_drop(supply, load)
     if drop is None or load.cable is None:
         return
-    starved, needs_v = is_starved(supply, load, drop), load.battery_min_v
+    starved, needs_v = is_starved(supply, load, drop), load.fed_min_v
     is_its_own = needs_v is None or not load.essential
     if not starved and not (is_its_own and loses_much(supply, load, drop)):
         return
@@ -91,9 +95,9 @@ def _starved(facts: Facts, load: Load) -> Iterator[Finding]:
     )
     left_v = max(0.0, drop.left_v)
     if not starved or needs_v is None:
-        left = f"Of {say_volts(supply.nominal_v)} only {say_volts(left_v)} arrive."
+        left = f"Of {say_volts(supply.fed_v)} only {say_volts(left_v)} arrive."
     elif drop.left_v < needs_v:
-        left = f"{load.name} needs {say_volts(needs_v)}. Of {say_volts(supply.nominal_v)} only {say_volts(left_v)} arrive."
+        left = f"{load.name} needs {say_volts(needs_v)}. Of {say_volts(supply.fed_v)} only {say_volts(left_v)} arrive."
     else:
         left = (
             f"{load.name} needs {say_volts(needs_v)}, and gets less than that before the supply ends at {say_volts(lowest_fed_v(supply))}."

@@ -56,7 +56,7 @@ def _unknown(facts: Facts) -> Iterator[Finding]:
     missing = [
         words
         for words, is_missing in (
-            ("the supply's current", supply.supply_current_a is None),
+            ("the supply's current", supply.supply_current_a is None and not supply.of_kind.mains_carries),
             ("its charge limit", supply.charge_limit_a is None),
             ("its charge voltage", supply.charge_v is None and not constant),
         )

@@ -18,6 +18,7 @@ LIMIT_WORDS = {
     LimitedBy.NO_BANK: "there is no battery",
     LimitedBy.NOTHING_DRAWS: "nothing draws",
     LimitedBy.NOT_MODELLED_YET: "it is of a kind that is not computed yet",
+    LimitedBy.LIGHT_LOAD: "its output switches off under so light a load",
 }
 NOTICEABLY_LONGER_RATIO = 1.05
 

@@ -1,30 +1,199 @@
-"""Can the supply deliver it."""
+"""Can the supply deliver it, through what stands between its battery and its loads."""
+
+from collections.abc import Iterator
 
 from ypomoni.core.judgement.facts import Facts
+from ypomoni.core.outage.loading import OutputUse, Quantity, has_guessed_va, uses_of_output
 from ypomoni.core.telling.results import Finding, Severity
-from ypomoni.core.telling.wording import say_amps
+from ypomoni.core.telling.wording import plain_number, say_amps, say_ms, say_names, say_percent, say_span, say_watts
+from ypomoni.core.things.outputs import USUAL_POWER_FACTOR_RATIO, AcOutput, DcOutput, OverheadFrom
+
+# Runs that are off by more than this do not belong to the battery that is entered.
+RUNS_AGREE_RATIO = 0.10
 
 
 def check_output(facts: Facts) -> list[Finding]:
-    """Return overloads: average or peak above the output limit of standby or alarm."""
-    supply, result = facts.supply, facts.result
-    states = (
-        ("overload_standby", "standby", supply.output_limit_of(in_alarm=False), result.standby_current_a, facts.peak_standby_current_a),
-        ("overload_alarm", "alarm", supply.output_limit_of(in_alarm=True), result.alarm_current_a, facts.peak_alarm_current_a),
-    )
+    """Return overloads: average or peak above what the output gives in standby or in alarm."""
+    if facts.case is None:
+        return []
     findings: list[Finding] = []
-    for code, state, limit_a, mean_a, peak_a in states:
-        if limit_a is None or mean_a is None or max(mean_a, peak_a) <= limit_a * (1 + 1e-9):
-            continue
-        what = f"{say_amps(mean_a)} on average" if mean_a > limit_a else f"{say_amps(peak_a)} at its peak"
-        findings.append(
-            Finding(
-                code=code,
-                severity=Severity.FAILS,
-                evidence=f"In {state} the loads of {supply.name} ask for {what}. It gives {say_amps(limit_a)} at most."
-                + (" The hours shown count only if it does not shut down." if result.holdover else ""),
-                source="output limit entered with the supply",
-                way_out="Fit a supply that is rated for it, or look on the balance board which loads can hang elsewhere.",
-            )
-        )
+    for code, state, in_alarm in (("overload_standby", "standby", False), ("overload_alarm", "alarm", True)):
+        over = [a for a in uses_of_output(facts.case, in_alarm=in_alarm) if a.is_too_much]
+        if over:
+            findings.append(_overload(facts, code, state, over))
     return findings
+
+
+def say_quantity(amount: float, quantity: Quantity) -> str:
+    """Return an amount with its unit, in words."""
+    return say_amps(amount) if quantity is Quantity.AMPERES else f"{plain_number(amount)} {quantity.value}"
+
+
+def _overload(facts: Facts, code: str, state: str, over: list[OutputUse]) -> Finding:
+    asked = " and ".join(
+        f"{say_quantity(a.mean, a.quantity)} on average" if a.mean > a.allowed else f"{say_quantity(a.peak, a.quantity)} at its peak"
+        for a in over
+    )
+    gives = " and ".join(say_quantity(a.allowed, a.quantity) for a in over)
+    evidence = f"In {state} the loads of {facts.supply.name} ask for {asked}. It gives {gives} at most."
+    guessed = [load for load in facts.loads if has_guessed_va(load)]
+    if guessed and any(a.quantity is Quantity.VOLT_AMPERES for a in over):
+        evidence += f" The power factor of {say_names(guessed)} is not known; {USUAL_POWER_FACTOR_RATIO:g} is taken."
+    if facts.result.holdover:
+        evidence += " The hours shown count only if it does not shut down."
+    return Finding(
+        code=code,
+        severity=Severity.FAILS,
+        evidence=evidence,
+        source="output limit entered with the supply" if facts.supply.feed is None else "rating of its output entered with the supply",
+        way_out="Fit a supply that is rated for it, or look on the balance board which loads can hang elsewhere.",
+    )
+
+
+def check_sources(facts: Facts) -> Iterator[Finding]:
+    """Yield what stands between battery and loads gives rise to beside overloads: parts not stated, light loads, gaps, what it burns."""
+    yield from _part_missing(facts)
+    yield from _light_load(facts)
+    yield from _transfer_gap(facts)
+    yield from _overhead(facts)
+    yield from _runs_disagree(facts)
+
+
+_PARTS = {
+    "ac": ("its output: voltage, rating, overhead, efficiency", "Enter the output of the UPS as its label gives it"),
+    "ac.rated_va": ("its rating and its overhead", "Enter the rating in VA as its label gives it, or its overhead in W"),
+    "dc": ("its output: voltage, efficiency, idle power", "Enter the output of the DC UPS as its label gives it"),
+    "solar": ("its panel and controller", "Supplies of this kind are not computed yet: judge the panel by hand"),
+    "windows": ("the hours at which it is charged", "Supplies of this kind are not computed yet: judge the charging by hand"),
+}
+
+
+def _part_missing(facts: Facts) -> Iterator[Finding]:
+    part = facts.supply.missing_part
+    if part is None:
+        return
+    what, way_out = _PARTS[part]
+    yield Finding(
+        code="part_missing",
+        severity=Severity.NOTE,
+        evidence=f"Of {facts.supply.name} nothing is said about {what} ({part} in the site file). Without that how long it holds cannot be computed.",
+        source=f"what a supply of the kind {facts.supply.of_kind.name} is computed from",
+        way_out=f"{way_out}.",
+    )
+
+
+def _light_load(facts: Facts) -> Iterator[Finding]:
+    light = facts.case.light_load if facts.case is not None and facts.supply.is_modelled else None
+    if light is None:
+        return
+    name, is_ac = facts.supply.name, isinstance(facts.supply.output, AcOutput)
+    quantity = Quantity.WATTS if is_ac else Quantity.AMPERES
+    rest, limit, after = say_quantity(light.amount, quantity), say_quantity(light.allowed, quantity), say_span(light.after_h)
+    if light.ends_at_h is None and not light.ends_alarm:
+        yield Finding(
+            code="sleeps_between_bursts",
+            severity=Severity.NOTE,
+            evidence=f"At rest {name} has to give {rest}, and it sleeps below {limit}. "
+            + (
+                f"Each burst wakes it, and {after} after the burst it sleeps again. Asleep it draws {say_amps(facts.supply.own_current_a)}."
+                if light.wakes
+                else f"It sleeps from {after} on and draws {say_amps(facts.supply.own_current_a)}. Nothing essential is drawn then."
+            ),
+            source="sleep entered with the supply",
+            way_out="Try it once: pull the mains, wait until it sleeps, and see whether each load comes back.",
+        )
+        return
+    state = "in an alarm" if light.ends_at_h is None else "at rest"
+    lost = [load for load in facts.loads if load.essential]
+    goes = say_names(lost) if lost else "what hangs on it"
+    if not is_ac and facts.case is not None and not light.wakes and light.ends_at_h is not None:
+        ends = f"It sleeps after {after} and does not wake by itself, so the next burst finds no supply."
+    else:
+        ends = f"It takes the load for gone and switches off after {after}: {goes} {'goes' if len(lost) == 1 else 'go'} dark with the battery full."
+    yield Finding(
+        code="light_load_switch_off",
+        severity=Severity.FAILS,
+        evidence=f"{name} has to give {rest} {state}, and switches off below {limit}. {ends}",
+        source="light-load switch-off entered with the supply",
+        way_out="Switch that function off if its manual allows it, or feed these loads from a supply without it. A larger battery does not help.",
+    )
+
+
+def _transfer_gap(facts: Facts) -> Iterator[Finding]:
+    output = facts.supply.ac if facts.supply.of_kind.is_inverter else None
+    if output is None or output.transfer_ms is None:
+        return
+    short = [e for e in facts.loads if e.essential and e.ride_through_ms is not None and e.ride_through_ms < output.transfer_ms]
+    if not short:
+        return
+    least_ms = min(e.ride_through_ms or 0.0 for e in short)
+    yield Finding(
+        code="transfer_gap",
+        severity=Severity.FAILS,
+        evidence=f"{facts.supply.name} takes {say_ms(output.transfer_ms)} to change over to its battery. {say_names(short)} "
+        f"{'goes' if len(short) == 1 else 'go'} on for {say_ms(least_ms)} only, so {'it restarts' if len(short) == 1 else 'they restart'} or "
+        f"{'stays' if len(short) == 1 else 'stay'} off at every cut.",
+        source="transfer time against ride-through",
+        way_out="Fit a UPS that changes over without a gap, or feed these loads from DC.",
+    )
+
+
+def _overhead(facts: Facts) -> Iterator[Finding]:
+    case = facts.case
+    if case is None or not isinstance(case.supply.output, AcOutput) or not facts.supply.is_modelled:
+        return
+    output = case.supply.output
+    burns_w = output.burns_w
+    for_loads_w = case.mean_draw(in_alarm=False).power_w - burns_w
+    if burns_w <= for_loads_w:
+        return
+    known = {
+        OverheadFrom.TIMED_RUNS: "found from its timed runs",
+        OverheadFrom.STATED: "as stated",
+        OverheadFrom.RATING: "reckoned as 2 % of its rating, which may be half off",
+    }[OverheadFrom.RATING if output.is_overhead_guessed else output.overhead_from]
+    yield Finding(
+        code="overhead_dominates",
+        severity=Severity.NOTE,
+        evidence=f"{facts.supply.name} burns {say_watts(burns_w)} to stay awake ({known}). Its loads take {say_watts(for_loads_w)} from the battery. "
+        "So most of the charge never reaches them.",
+        source="battery power = overhead + output / efficiency",
+        way_out="Compare a smaller UPS and a DC supply with the same battery on the page Power. A larger UPS burns more.",
+    )
+
+
+def _runs_disagree(facts: Facts) -> Iterator[Finding]:
+    found = facts.result.identified
+    if found is None or found.worst_error_ratio <= RUNS_AGREE_RATIO:
+        return
+    yield Finding(
+        code="timed_runs_disagree",
+        severity=Severity.RISK,
+        evidence=f"No overhead makes the timed runs of {facts.supply.name} go with this battery: the worst of them is {say_percent(found.worst_error_ratio)} off. "
+        "So what they say of it cannot be trusted.",
+        source="least squares of the battery simulation over the timed runs",
+        way_out="Look at the battery, its cut-off and the watts of each run again, and time one more run from full.",
+    )
+
+
+def unknown_of_output(facts: Facts) -> Iterator[str]:
+    """Yield by name what of the output was not looked at."""
+    output = facts.supply.output
+    if isinstance(output, AcOutput):
+        if output.rated_w is None or output.rated_va is None:
+            yield "whether it is overloaded: its rating in W and VA is not known in full"
+        if output.transfer_ms is None:
+            yield "whether its loads live through the change-over: its transfer time is not known"
+        elif any(load.essential and load.ride_through_ms is None for load in facts.loads):
+            yield "whether every load lives through the change-over: how long they go on without supply is not known"
+        if output.light_load_off_w is None:
+            yield "whether it switches off under a light load"
+        guessed = [load for load in facts.loads if has_guessed_va(load)]
+        if guessed:
+            yield f"the volt-amperes of {say_names(guessed)}: a power factor of {USUAL_POWER_FACTOR_RATIO:g} is taken"
+        yield "inrush when several loads start at once"
+        return
+    if facts.supply.output_limit_a is None:
+        yield "whether it is overloaded: its output limit is not known"
+    if isinstance(output, DcOutput) and output.sleep_below_a is None:
+        yield "whether it sleeps under a light load"

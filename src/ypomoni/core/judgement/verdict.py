@@ -1,6 +1,6 @@
 """From findings to a verdict, and what was not looked at."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from ypomoni.core.judgement.audit import check_improbable, check_nameplates
 from ypomoni.core.judgement.bank import check_bank
@@ -11,10 +11,10 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.judgement.holdover import check_holdover, check_paper
 from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
-from ypomoni.core.judgement.output import check_output
+from ypomoni.core.judgement.output import check_output, check_sources, unknown_of_output
 from ypomoni.core.judgement.sharing import check_sharing
 from ypomoni.core.outage.case import Hindrance, hindrance_of
-from ypomoni.core.telling.results import Finding, LimitedBy, Severity, SupplyResult, Verdict, worst_of
+from ypomoni.core.telling.results import Finding, LimitedBy, SelectorResult, Severity, SupplyResult, Verdict, worst_of
 from ypomoni.core.telling.wording import say_hours, say_required_h
 
 SEVERITY_ORDER = tuple(Severity)
@@ -47,6 +47,7 @@ def judge_supply(facts: Facts, audited: tuple[Finding, ...] = ()) -> tuple[tuple
 
 def _stated(facts: Facts) -> Iterator[Finding]:
     """Yield what follows from what is stated, whether or not hours can be computed."""
+    yield from check_sources(facts)
     yield from check_charging(facts)
     yield from check_bank(facts)
     yield from check_cables(facts)
@@ -68,7 +69,7 @@ def _verdict_of(facts: Facts, findings: list[Finding]) -> Verdict:
     return Verdict.ON_PAPER_ONLY if PAPER_CODES & judging else Verdict.HOLDS
 
 
-def judge_plan(supplies: tuple[SupplyResult, ...], loose: list[Finding]) -> Verdict | None:
+def judge_plan(supplies: Sequence[SupplyResult | SelectorResult], loose: list[Finding]) -> Verdict | None:
     """Return the verdict of a plan: that of its worst supply, and of loads that hang on nothing."""
     verdicts: list[Verdict | None] = [s.verdict for s in supplies]
     for finding in loose:
@@ -109,23 +110,31 @@ def not_checked(facts: Facts) -> tuple[str, ...]:
     if is_idle(facts):
         return ("anything but dangers, since nothing hangs on it",)
     if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
-        found.append("how long it holds and how fast it recharges: this kind is not computed yet")
+        why = (
+            f"{supply.missing_part} is not entered"
+            if supply.missing_part and supply.of_kind.is_computed
+            else "this kind is not computed yet"
+        )
+        found.append(f"how long it holds and how fast it recharges: {why}")
     elif hindrance in (Hindrance.TOO_COLD, Hindrance.TOO_HOT):
         found.append("how long it holds: the temperature is beyond what is known of the battery")
     if bank is None:
         return (*found, "the battery: none is entered")
     if not bank.chemistry.is_primary:
-        known = ((supply.supply_current_a, "current"), (supply.charge_limit_a, "charge limit"), (supply.charge_v, "charge voltage"))
+        known = (
+            (0.0 if supply.of_kind.mains_carries else supply.supply_current_a, "current"),
+            (supply.charge_limit_a, "charge limit"),
+            (supply.charge_v, "charge voltage"),
+        )
         missing = [
             name for value, name in known if value is None and not (name == "charge voltage" and bank.chemistry.charges_at_constant_current)
         ]
         if missing:
             found.append(f"its charger: {' and '.join(missing)} not known")
-    if supply.output_limit_a is None:
-        found.append("whether it is overloaded: its output limit is not known")
+    found += unknown_of_output(facts)
     if supply.max_degc is None:
         found.append("how hot it gets")
-    unsaid = [load for load in loads if load.essential and load.min_v is None]
+    unsaid = [load for load in loads if load.essential and load.min_v is None and load.feed is None]
     if unsaid:
         found.append(f"what voltage {'one load needs' if len(unsaid) == 1 else f'{len(unsaid)} loads need'}")
     if any(load.cable is None for load in loads):

@@ -11,6 +11,7 @@ from ypomoni.core.outage.uncertainty import (
     worst_currents,
 )
 from ypomoni.core.telling.results import Band, BandInput
+from ypomoni.core.things.outputs import OVERHEAD_SPREAD_RATIO, AcOutput
 
 # A load that ends it at once: e^−12 of the time, a second of a month.
 GREATEST_DELTA = 12.0
@@ -74,6 +75,9 @@ def _band_runs(case: Case, expected_h: float) -> list[tuple[str, str, str, float
         c = case.condition_today_ratio
         bad_h, good_h = (case.holdover(condition_ratio=c + sign * CONDITION_SPREAD_RATIO).holdover_h for sign in (-1, 1))
         runs.append(("bank_condition", "battery condition", "from its age", bad_h, good_h))
+    if isinstance(case.supply.output, AcOutput) and case.supply.output.is_overhead_guessed:
+        bad_h, good_h = (case.with_overhead(1 + sign * OVERHEAD_SPREAD_RATIO).holdover().holdover_h for sign in (1, -1))
+        runs.append(("overhead", f"overhead of {case.supply.name}", "estimate", bad_h, good_h))
     return runs
 
 

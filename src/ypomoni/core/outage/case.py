@@ -1,5 +1,6 @@
 """A supply with its loads, ready to be run under any assumption."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
@@ -10,6 +11,7 @@ from ypomoni.core.outage.demand import (
     Floor,
     LoadCurrents,
     Timeline,
+    asleep_between_bursts,
     build_timeline,
     contribution,
     floors_of,
@@ -19,6 +21,8 @@ from ypomoni.core.outage.demand import (
 )
 from ypomoni.core.outage.ends import Holdover
 from ypomoni.core.outage.gathering import MOST_COST, Gathering, gather, pattern_cost
+from ypomoni.core.outage.identifying import identified
+from ypomoni.core.outage.light_load import LightLoad, light_load_of
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.uncertainty import (
     best_currents,
@@ -57,7 +61,7 @@ class Threshold:
 
 
 def end_threshold(supply: Supply, loads: tuple[Load, ...], bank: Bank) -> Threshold:
-    """Return the highest of the cut-off, the battery's own cut-off and every essential load's minimum.
+    """Return the highest of the cut-off, the battery's own cut-off, the least input of its output and every essential load's minimum.
 
     Where there is none of them it is the chemistry's end voltage.
     """
@@ -71,6 +75,8 @@ def end_threshold(supply: Supply, loads: tuple[Load, ...], bank: Bank) -> Thresh
         for load in loads
         if load.essential and load.battery_min_v is not None
     ]
+    if supply.least_input_v is not None:
+        found.append(Threshold(threshold_v=supply.least_input_v, origin=ThresholdOrigin.EQUIPMENT, owner=f"the output of {supply.name}"))
     ends = Threshold(threshold_v=bank.end_v, origin=ThresholdOrigin.CHEMISTRY, owner=bank.chemistry.name)
     return max(found, key=lambda t: t.threshold_v, default=ends)
 
@@ -87,9 +93,9 @@ class Hindrance(StrEnum):
 
 def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
     """Return why the hours of a supply with these loads cannot be computed; None where they can."""
-    if not supply.of_kind.is_computed:
+    if not supply.is_modelled:
         return Hindrance.KIND
-    if any(load.ac for load in loads):
+    if any(is_ac_on_dc(supply, load) for load in loads):
         return Hindrance.AC_LOAD
     if supply.bank is None:
         return Hindrance.NO_BANK
@@ -99,9 +105,15 @@ def hindrance_of(supply: Supply, loads: tuple[Load, ...]) -> Hindrance | None:
     return Hindrance.TOO_HOT if supply.hottest_degc > chemistry.highest_degc else None
 
 
-def has_dc_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
-    """Say whether the currents at a battery follow from those of its loads: not through an inverter."""
-    return not supply.of_kind.is_inverter and not any(load.ac for load in loads)
+def is_ac_on_dc(supply: Supply, load: Load) -> bool:
+    """Say whether a load draws from AC on a supply that gives none, with nothing between that would make it."""
+    return load.ac is not None and load.converter is None and not supply.of_kind.is_inverter
+
+
+def has_known_currents(supply: Supply, loads: tuple[Load, ...]) -> bool:
+    """Say whether the currents at a battery follow from those of its loads: not through an inverter of which nothing is known."""
+    is_unknown = supply.of_kind.is_inverter and not supply.is_modelled
+    return not is_unknown and not any(is_ac_on_dc(supply, load) for load in loads)
 
 
 class Assumptions(TypedDict, total=False):
@@ -121,10 +133,15 @@ class Case:
     """One supply that is modelled and has a bank, with the currents expected of its loads."""
 
     def __init__(self, supply: Supply, loads: tuple[Load, ...]) -> None:
-        self.supply = supply
-        self.loads = loads
+        self.supply = supply = identified(supply)
+        self.loads = loads = supply.feeding(loads)
         self.requirement = supply.requirement
         self.currents = self._reconciled(tuple(expected_currents(load, self.climate_of(load)) for load in loads))
+
+    @cached_property
+    def light_load(self) -> LightLoad | None:
+        """What its output does because so little hangs on it; None where it goes on."""
+        return light_load_of(self.supply, self.currents, self.requirement.alarm_h)
 
     @cached_property
     def gathering(self) -> Gathering | None:
@@ -173,7 +190,7 @@ class Case:
     def _sum_at_a(self, currents: tuple[LoadCurrents, ...], total: MeasuredTotal) -> float:
         """Return what the register says flows where a total was read, at its voltage. [A]"""
         behind = [c for c in currents if c.load.key in total.load_keys]
-        own_a = self.supply.own_current_a if total.own_included else 0.0
+        own_a = self.supply.own_draw.at_nominal_a(total.at_v) if total.own_included else 0.0
         return own_a + sum(read_draw(c, in_alarm=total.in_alarm).at_nominal_a(total.at_v) for c in behind)
 
     @property
@@ -202,7 +219,7 @@ class Case:
 
     def mean_draw(self, *, in_alarm: bool) -> Draw:
         """Return the average draw with bursts, the supply's own included."""
-        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *(mean_draw(c, in_alarm=in_alarm) for c in self.currents)])
+        return total_draw([self.supply.own_draw, *(mean_draw(c, in_alarm=in_alarm) for c in self.currents)])
 
     @cached_property
     def capacity_spread_ratio(self) -> float:
@@ -216,7 +233,7 @@ class Case:
     def peak_current_a(self, *, in_alarm: bool) -> float:
         """Return the greatest current that can coincide, at nominal voltage. [A]"""
         draws = [peak_draw(c, in_alarm=in_alarm) for c in self.currents]
-        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
+        return total_draw([self.supply.own_draw, *draws]).at_nominal_a(self.supply.nominal_v)
 
     def sizing_current_a(self, *, in_alarm: bool) -> float:
         """Return the average current a formula is given: thermostats as when they are on most. [A]"""
@@ -224,7 +241,7 @@ class Case:
             return self.mean_current_a(in_alarm=in_alarm)
         extra = {load.key: sizing_currents(load, self.climate_of(load)).extra_current_a for load in self.loads}
         draws = [mean_draw(replace(c, extra_current_a=extra[c.load.key]), in_alarm=in_alarm) for c in self.currents]
-        return total_draw([Draw(self.supply.own_current_a, 0.0, 0.0), *draws]).at_nominal_a(self.supply.nominal_v)
+        return total_draw([self.supply.own_draw, *draws]).at_nominal_a(self.supply.nominal_v)
 
     @cached_property
     def _cold_timelines(self) -> tuple[Timeline, Timeline]:
@@ -233,8 +250,7 @@ class Case:
         cold = [
             replace(c, extra_current_a=expected_currents(c.load, self.climate_of(c.load), cold=True).extra_current_a) for c in self.currents
         ]
-        own_a = self.supply.own_current_a
-        return build_timeline(cold, own_a, in_alarm=False), build_timeline(cold, own_a, in_alarm=True)
+        return self._timeline(cold, in_alarm=False), self._timeline(cold, in_alarm=True)
 
     @cached_property
     def draws_nothing(self) -> bool:
@@ -254,23 +270,32 @@ class Case:
     def _expected_timelines(self) -> tuple[Timeline, Timeline]:
         if self.gathering is None:
             return self._stated_timelines
-        own_a = self.supply.own_current_a
-        return build_timeline(self.followed, own_a, in_alarm=False), build_timeline(self.followed, own_a, in_alarm=True)
+        return self._timeline(self.followed, in_alarm=False), self._timeline(self.followed, in_alarm=True)
 
     @cached_property
     def _stated_timelines(self) -> tuple[Timeline, Timeline]:
-        own_a = self.supply.own_current_a
-        return build_timeline(self.currents, own_a, in_alarm=False), build_timeline(self.currents, own_a, in_alarm=True)
+        return self._timeline(self.currents, in_alarm=False), self._timeline(self.currents, in_alarm=True)
+
+    def _timeline(self, currents: Iterable[LoadCurrents], *, in_alarm: bool, averaged: bool = False) -> Timeline:
+        """Return the demand of some currents in a state, with what the supply itself takes, asleep where it sleeps."""
+        if self.light_load is None or not self.light_load.sleeps_between_bursts or in_alarm:
+            return build_timeline(currents, self.supply.own_draw, in_alarm=in_alarm, averaged=averaged)
+        awake = build_timeline(currents, self.supply.own_draw, in_alarm=in_alarm)
+        line = asleep_between_bursts(awake, Draw(self.supply.own_current_a, 0.0, 0.0), self.light_load.after_h)
+        return line.averaged() if averaged else line
 
     def _timelines(self, changed: LoadCurrents | None, *, averaged: bool, cold: bool) -> tuple[Timeline, Timeline]:
         if cold and changed is None and not averaged:
             return self._cold_timelines
         if averaged:
-            own_a = self.supply.own_current_a
             currents = [c if changed is None or c.load.key != changed.load.key else changed for c in self.currents]
-            return tuple(build_timeline(currents, own_a, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
+            return tuple(self._timeline(currents, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
         if changed is None:
             return self._expected_timelines
+        if self.light_load is not None and self.light_load.sleeps_between_bursts:
+            changed = self.follow(changed)
+            currents = [changed if c.load.key == changed.load.key else c for c in self.followed]
+            return self._timeline(currents, in_alarm=False), self._timeline(currents, in_alarm=True)
         standby, alarm = self._demand
         changed = self.follow(changed)
         return standby.with_changed(changed), alarm.with_changed(changed)
@@ -311,13 +336,17 @@ class Case:
             starts_at_ratio=self.supply.starts_at_ratio,
         )
         standby, alarm = self._timelines(changed, averaged=averaged, cold=cold)
-        return HoldoverRun(
-            pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v if threshold_v is None else threshold_v
-        )
+        ends_v = self.threshold.threshold_v if threshold_v is None else threshold_v
+        return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, ends_v, self.light_load)
 
-    def run_of(self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float) -> HoldoverRun:
-        """Return the outage of other currents of every load, with a bank of another condition and capacity."""
-        own_a, degc = self.supply.own_current_a, self.supply.typical_degc
+    def run_of(
+        self, currents: tuple[LoadCurrents, ...], *, condition_ratio: float, capacity_ratio: float, overhead_ratio: float = 1.0
+    ) -> HoldoverRun:
+        """Return the outage of other currents of every load, with a bank of another condition and capacity, and so many times the overhead."""
+        if overhead_ratio != 1.0:
+            other = self.with_overhead(overhead_ratio)
+            return other.run_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
+        degc = self.supply.typical_degc
         pack = build_pack(
             self.bank,
             condition_ratio=condition_ratio,
@@ -326,8 +355,15 @@ class Case:
             starts_at_ratio=self.supply.starts_at_ratio,
         )
         followed = tuple(self.follow(c) for c in currents)
-        standby, alarm = (build_timeline(followed, own_a, in_alarm=state) for state in (False, True))
-        return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v)
+        standby, alarm = (self._timeline(followed, in_alarm=state) for state in (False, True))
+        return HoldoverRun(pack, standby, alarm, self.requirement.alarm_h, self.threshold.threshold_v, self.light_load)
+
+    def with_overhead(self, times_ratio: float) -> "Case":
+        """Return the same supply with an inverter that burns so many times as much."""
+        output = self.supply.ac
+        if output is None:
+            raise ValueError(f"{self.supply.key} has no inverter")
+        return Case(replace(self.supply, ac=replace(output, overhead_w=times_ratio * output.burns_w)), self.loads)
 
     def holdover(self, **assumptions: Unpack[Assumptions]) -> Holdover:
         """Return the holdover under assumptions; see `run`."""
@@ -364,7 +400,7 @@ class _Demand:
         self.place = {c.load.key: n for n, c in enumerate(case.currents)}
         self.parts = [contribution(c, in_alarm=in_alarm) for c in case.followed]
         self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.followed, self.parts, strict=True)]
-        self.before = [Draw(case.supply.own_current_a, 0.0, 0.0)]
+        self.before = [case.supply.own_draw]
         for draw, _ in self.parts:
             self.before.append(self.before[-1].plus(draw))
         self.after = [NO_DRAW]

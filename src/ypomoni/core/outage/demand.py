@@ -339,18 +339,18 @@ def peak_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
     return currents.load.draw_per_amp.times((max([rest_a, *levels]) + currents.extra_peak_a) * currents.load.quantity)
 
 
-def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_alarm: bool, averaged: bool = False) -> Timeline:
+def build_timeline(loads: Iterable[LoadCurrents], own: Draw, *, in_alarm: bool, averaged: bool = False) -> Timeline:
     """Return the demand of a supply in one state.
 
     Parameters
     ----------
-    own_current_a
-        What the supply itself draws. [A]
+    own
+        What the supply itself draws.
     averaged
         Spread every burst evenly over time: only for comparison, since it hides the burst that trips a cut-off.
     """
     # A thousand samples are built this way, so the sum is kept in plain numbers.
-    i, p, s = own_current_a, 0.0, 0.0
+    i, p, s = own
     trains: list[_Train] = []
     floors: list[Floor] = []
     for currents in loads:
@@ -359,6 +359,16 @@ def build_timeline(loads: Iterable[LoadCurrents], own_current_a: float, *, in_al
         trains += found
         floors += floors_of(currents, draw, found)
     return Timeline(Draw(i, p, s), tuple(trains), tuple(floors))
+
+
+def asleep_between_bursts(awake: Timeline, asleep: Draw, after_h: float) -> Timeline:
+    """Return the demand of a supply whose output sleeps between bursts: each burst wakes it, and it stays awake for so long after. [h]
+
+    ``awake`` is its demand without sleep; asleep nothing but ``asleep`` is drawn.
+    """
+    waves = tuple(_Wave(w.offset_h, w.period_h, w.duration_h + after_h, 1.0) for train in awake.trains for w in train.waves)
+    rest = Draw(*(max(0.0, a - b) for a, b in zip(awake.base, asleep, strict=True)))
+    return Timeline(asleep, (_Train(waves, 0.0, 1, rest), *awake.trains), awake.floors)
 
 
 def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:

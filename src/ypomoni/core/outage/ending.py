@@ -21,6 +21,8 @@ class EndFacts:
 
     t_h: float
     collapses: bool
+    # The output switched off for want of load.
+    switched_off: bool
     # Neither a cut-off nor any load's least voltage: the battery's own end voltage ended it.
     at_end_voltage: bool
     in_burst: bool
@@ -32,6 +34,8 @@ class EndFacts:
 
 def cause_of_end(end: EndFacts) -> tuple[LimitedBy, float | None]:
     """Return what ended an outage, and how long it lasts with a lowered cut-off where that was asked. [h]"""
+    if end.switched_off:
+        return LimitedBy.LIGHT_LOAD, None
     if end.collapses:
         return LimitedBy.VOLTAGE_COLLAPSE, None
     if end.at_end_voltage:

@@ -18,6 +18,7 @@ class EndCause(StrEnum):
     THRESHOLD = "threshold"
     COLLAPSE = "collapse"
     HORIZON = "horizon"
+    LIGHT_LOAD = "light_load"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

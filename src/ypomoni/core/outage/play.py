@@ -54,6 +54,7 @@ class Mark(StrEnum):
     CUTOFF = "cutoff"
     END_VOLTAGE = "end_voltage"
     COLLAPSE = "collapse"
+    LIGHT_LOAD = "light_load"
     HORIZON = "horizon"
 
 
@@ -135,7 +136,12 @@ class Player:
         alarm_h: float,
         start_ratio: float,
         until_h: float,
+        switches_off: tuple[float, str] | None = None,
     ) -> None:
+        # When the output switches off for want of load, and whose output that is. [h]
+        self.switches_off = switches_off if switches_off and switches_off[0] <= until_h else None
+        if self.switches_off:
+            until_h = self.switches_off[0]
         self.curve, self.until_h = curve, until_h
         self.pack_at = pack_at
         self.fixed = pack_at(curve.mean_degc) if curve.swing_degc == 0.0 else None
@@ -167,7 +173,12 @@ class Player:
             t = end_h
             if in_alarm and self.alarm_at_h is not None and abs(t - self.alarm_at_h - self.alarm_h) < 1e-9:
                 self._note(t, u, d, timeline.base, Mark.ALARM_OVER, "the alarm has been carried", None, in_alarm=True)
-        if not self.over:
+        if not self.over and self.switches_off:
+            in_alarm = self.alarm_at_h is not None and self.alarm_at_h < t <= self.alarm_at_h + self.alarm_h
+            draw = (self.alarm if in_alarm else self.standby).base
+            event = self._note(t, u, d, draw, Mark.LIGHT_LOAD, self.switches_off[1], None, in_alarm=in_alarm)
+            self.end = self.end or EndInstant(t_h=t, u_ah=u, d_ah=d, pack=self.pack(t), event=event)
+        elif not self.over:
             self._note(t, u, d, self.standby.base, Mark.HORIZON, "as far as this was played", None, in_alarm=False)
         return Played(
             samples=tuple(self.samples),

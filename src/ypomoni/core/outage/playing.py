@@ -72,6 +72,7 @@ def play_supply(
             alarm_h=conditions.alarm_h,
             start_ratio=starts_at_ratio(case, conditions),
             until_h=longest_h,
+            switches_off=_switches_off(case, conditions),
         )
         return player.play(averaged_until_h)
 
@@ -93,6 +94,20 @@ def play_supply(
         if begin_h == 0.0 or (found.end and found.end.t_h > begin_h + 0.1 * window_h):
             break
     return found
+
+
+def _switches_off(case: Case, conditions: Conditions) -> tuple[float, str] | None:
+    """Return when the output switches off for want of load, and whose it is; an alarm that comes before keeps it on while it lasts. [h]"""
+    light = case.light_load
+    if light is None:
+        return None
+    whose = f"output of {case.supply.name}"
+    alarm_at_h = conditions.alarm_at_h if conditions.alarm_h > 0 else None
+    if alarm_at_h is not None and alarm_at_h < (light.ends_at_h if light.ends_at_h is not None else HORIZON_H):
+        if light.ends_alarm:
+            return alarm_at_h + light.after_h, whose
+        return None if light.ends_at_h is None else (alarm_at_h + conditions.alarm_h + light.after_h, whose)
+    return None if light.ends_at_h is None else (light.ends_at_h, whose)
 
 
 def starts_at_ratio(case: Case, conditions: Conditions) -> float:
@@ -130,8 +145,8 @@ def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool 
     if supply.low_battery_v is not None:
         found.append(_fixed(Mark.WARNING, f"low-battery warning of {supply.name}", supply.low_battery_v))
     end_v, cutoff_v = case.bank.end_v, supply.cutoff_v if cutoff_v is None else cutoff_v
-    own_v = case.bank.own_cutoff_v
-    disconnects_v = max([v for v in (cutoff_v, own_v) if v is not None], default=None)
+    own_v, input_v = case.bank.own_cutoff_v, supply.least_input_v
+    disconnects_v = max([v for v in (cutoff_v, own_v, input_v) if v is not None], default=None)
     needing = [c for c in case.followed if c.load.battery_min_v is not None]
     last = None
     if disconnects_v is None:
@@ -144,6 +159,8 @@ def limits_of(case: Case, cutoff_v: float | None = None, *, evenly_spread: bool 
         found.append(_fixed(Mark.CUTOFF, f"cut-off of {supply.name}", cutoff_v, ends_equipment=True, ends_run=True))
     if own_v is not None:
         found.append(_fixed(Mark.CUTOFF, "battery's own cut-off", own_v, ends_equipment=True, ends_run=True))
+    if input_v is not None:
+        found.append(_fixed(Mark.CUTOFF, f"least input of {supply.name}", input_v, ends_equipment=True, ends_run=True))
     if disconnects_v is None or disconnects_v < end_v:
         is_chemistry = case.threshold.origin is ThresholdOrigin.CHEMISTRY
         ends = disconnects_v is None and last is None
@@ -171,4 +188,4 @@ def _floor_of(pair: tuple[Floor, ...]) -> Callable[[float, bool], float]:
 
 def losses(played: Played) -> tuple[Event, ...]:
     """Return the loads lost, in order, with the cut-off that takes the rest."""
-    return tuple(e for e in played.events if e.mark in (Mark.LOAD_LOST, Mark.CUTOFF, Mark.COLLAPSE, Mark.END_VOLTAGE))
+    return tuple(e for e in played.events if e.mark in (Mark.LOAD_LOST, Mark.CUTOFF, Mark.COLLAPSE, Mark.END_VOLTAGE, Mark.LIGHT_LOAD))

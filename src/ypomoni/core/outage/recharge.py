@@ -30,16 +30,22 @@ class Recovery:
     constant_current_h: float
 
 
-def charge_current_a(charge_limit_a: float, supply_current_a: float, standby_current_a: float) -> float:
-    """Return what is left for the bank beside its load: max(0, min(limit, supply − standby)). [A]"""
-    return max(0.0, min(charge_limit_a, supply_current_a - standby_current_a))
+def charge_current_a(supply: Supply, standby_current_a: float) -> float | None:
+    """Return what is left for the bank beside its load: max(0, min(limit, supply − standby)); None where that is not known. [A]
+
+    Where mains carries the loads, the charger has the battery alone to feed.
+    """
+    if supply.charge_limit_a is None:
+        return None
+    if supply.of_kind.mains_carries:
+        return supply.charge_limit_a
+    return None if supply.supply_current_a is None else max(0.0, min(supply.charge_limit_a, supply.supply_current_a - standby_current_a))
 
 
 def recovery_beside(supply: Supply, standby_current_a: float) -> Recovery | None:
     """Return the recovery of a supply's bank beside a standby load; None for cells that are not charged or a charger that is not known."""
-    if supply.charge_limit_a is None or supply.supply_current_a is None:
-        return None
-    return recovery_with(supply, charge_current_a(supply.charge_limit_a, supply.supply_current_a, standby_current_a))
+    current_a = charge_current_a(supply, standby_current_a)
+    return None if current_a is None else recovery_with(supply, current_a)
 
 
 def is_promised(supply: Supply) -> bool:

@@ -9,12 +9,14 @@ charge left, so a whole period without a failure proves the rest. Where alarm ne
 import bisect
 import itertools
 import math
+from dataclasses import replace
 from functools import cached_property
 
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, Stretch, Timeline, common_period_h
-from ypomoni.core.outage.ends import NUDGE_H, End, Holdover, end_of
+from ypomoni.core.outage.ends import NUDGE_H, End, EndCause, Holdover, end_of
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
+from ypomoni.core.outage.light_load import LightLoad
 from ypomoni.core.outage.order import Order, compare_demand
 from ypomoni.core.outage.walk import Stop, walk
 from ypomoni.core.things.batteries import Pack
@@ -35,8 +37,14 @@ BISECTION_H = 0.1 / 3600.0
 class HoldoverRun:
     """One pack under one demand. Holds the walked states, so that many alarm starts can be asked of it."""
 
-    def __init__(self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float) -> None:
+    def __init__(
+        self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float, light_load: LightLoad | None = None
+    ) -> None:
         self.pack = pack
+        self.light_load = light_load
+        # An output that switches off for want of load ends it, however much charge is left.
+        off_h = None if light_load is None else light_load.ends_at_h
+        self.latest_h = HORIZON_H if off_h is None else min(off_h, HORIZON_H)
         self.standby = standby
         self.alarm = alarm
         self.alarm_h = alarm_h
@@ -99,10 +107,10 @@ class HoldoverRun:
         while self._stop is None and self._walked_h < t:
             a = self._walked_h
             # Chunks end at whole multiples of their length, so that outages with other banks ask for the same ones and find them remembered.
-            b = min(HORIZON_H, (int(a / length_h + 1e-9) + 1) * length_h)
+            b = min(self.latest_h, (int(a / length_h + 1e-9) + 1) * length_h)
             _, u, d = self._trace[-1]
             stop = self._walk(self.standby, u, d, self.standby.chunk(a, b), b, trace=self._trace)
-            if stop.ended or stop.t_h >= HORIZON_H:
+            if stop.ended or stop.t_h >= self.latest_h:
                 self._stop = stop
 
     def _chunk_h(self) -> float:
@@ -121,7 +129,7 @@ class HoldoverRun:
     def standby_stop(self) -> Stop:
         """Return where standby alone ends."""
         if self._stop is None:
-            self._walk_to(HORIZON_H)
+            self._walk_to(self.latest_h)
         assert self._stop is not None  # noqa: S101 - the walk to the horizon always sets it
         return self._stop
 
@@ -193,6 +201,11 @@ class HoldoverRun:
     def holdover(self) -> Holdover:
         """Return the holdover with the end that bounds it."""
         self._skip_ahead()
+        if self.alarm_is_cut:
+            standby_stop = self.standby_stop()
+            cut = self._switched_off(Stop(0.0, self.pack.start_u_ah, 0.0, True), in_alarm=True)
+            standby_end = self._end(standby_stop, in_alarm=False)
+            return Holdover(holdover_h=0.0, end=cut, endurance_h=standby_stop.t_h, standby_end=standby_end)
         t = self._first_failure(self.standby_stop().t_h)
         # The averaged stretch leaves a ripple that fades with k. Where the end comes before it has faded, begin the explicit walk earlier.
         while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
@@ -212,6 +225,8 @@ class HoldoverRun:
 
     def carries(self, standby_h: float) -> bool:
         """Say whether holdover is at least ``standby_h``."""
+        if self.alarm_is_cut or standby_h > self.latest_h:
+            return False
         if self.standby.edges_per_hour * standby_h > EXPLICIT_EDGES:
             # Five time constants before the question is put, the ripple of the averaged bursts has faded to under a percent.
             start_h = standby_h - 5.0 / self.pack.k_per_h - 3 * self.period_h
@@ -235,7 +250,7 @@ class HoldoverRun:
         if mean_a <= 0 or self.standby.edges_per_hour * min(HORIZON_H, self.pack.capacity_ah / mean_a) < EXPLICIT_EDGES:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
-        averaged = HoldoverRun(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v)
+        averaged = HoldoverRun(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v, self.light_load)
         end_h = min(START_SHARE_RATIO * averaged.coarse_holdover_h(), PEAK_SHARE_RATIO * averaged.carries_peak_until_h(self.peak_draws()))
         start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
@@ -379,5 +394,16 @@ class HoldoverRun:
     def _bisect(self, low: float, high: float) -> float:
         return bracket(self.is_carried, low, high, width=BISECTION_H)[0]
 
+    @property
+    def alarm_is_cut(self) -> bool:
+        """Whether the output switches off in an alarm before that is over."""
+        return self.alarm_h > 0 and self.light_load is not None and self.light_load.ends_alarm
+
+    def _switched_off(self, stop: Stop, *, in_alarm: bool) -> End:
+        end = end_of(self.pack, self.alarm if in_alarm else self.standby, self.threshold_v, stop, in_alarm=in_alarm)
+        return replace(end, cause=EndCause.LIGHT_LOAD, in_burst=False)
+
     def _end(self, stop: Stop, *, in_alarm: bool) -> End:
+        if not in_alarm and not stop.ended and self.latest_h < HORIZON_H:
+            return self._switched_off(stop, in_alarm=False)
         return end_of(self.pack, self.alarm if in_alarm else self.standby, self.threshold_v, stop, in_alarm=in_alarm)

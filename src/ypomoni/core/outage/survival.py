@@ -17,6 +17,7 @@ from ypomoni.core.outage.demand import LoadCurrents
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.sampling import Batch
 from ypomoni.core.outage.uncertainty import CONDITION_SPREAD_RATIO
+from ypomoni.core.things.outputs import OVERHEAD_SPREAD_RATIO, AcOutput
 
 DEVIATIONS = 1.96
 DEFAULT_SEED = 20_261_125
@@ -61,18 +62,22 @@ class Inputs:
     standby_z: np.ndarray
     capacity_z: np.ndarray
     condition_z: np.ndarray
+    # Of an inverter's overhead, where that is only reckoned.
+    overhead_z: np.ndarray
 
 
 def draw_inputs(case: Case, samples_count: int, seed: int, first: int = 0) -> Inputs:
     """Return the inputs of samples from ``first`` on; the same for a seed, however many are asked for at once."""
     count = len(case.currents)
     totals, parts = case.total_parts_a(in_alarm=False)
-    z = np.empty((samples_count, count + 2 + len(totals)))
+    guessed = isinstance(case.supply.output, AcOutput) and case.supply.output.is_overhead_guessed
+    z = np.zeros((samples_count, count + 3 + len(totals)))
+    drawn_count = count + 2 + len(totals) + (1 if guessed else 0)
     for n in range(samples_count):
-        z[n] = np.random.default_rng((seed, first + n)).standard_normal(z.shape[1])
+        z[n, :drawn_count] = np.random.default_rng((seed, first + n)).standard_normal(drawn_count)
     z = np.clip(z, -LARGEST_Z, LARGEST_Z)
-    standby_z = _given_totals(z[:, :count], z[:, count + 2 :], np.array(parts), np.array([t.uncertainty_a for t in totals]))
-    return Inputs(loads_z=z[:, :count], standby_z=standby_z, capacity_z=z[:, count], condition_z=z[:, count + 1])
+    standby_z = _given_totals(z[:, :count], z[:, count + 2 : -1], np.array(parts), np.array([t.uncertainty_a for t in totals]))
+    return Inputs(loads_z=z[:, :count], standby_z=standby_z, capacity_z=z[:, count], condition_z=z[:, count + 1], overhead_z=z[:, -1])
 
 
 def _given_totals(loads_z: np.ndarray, totals_z: np.ndarray, parts_a: np.ndarray, limits_a: np.ndarray) -> np.ndarray:
@@ -131,7 +136,8 @@ def run_of_sample(case: Case, inputs: Inputs, n: int) -> HoldoverRun:
     """Return the outage of one sample."""
     capacity_ratio, condition_ratio = bank_of_sample(case, float(inputs.capacity_z[n]), float(inputs.condition_z[n]))
     currents = currents_of_sample(case, inputs.loads_z[n], inputs.standby_z[n])
-    return case.run_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
+    overhead_ratio = max(0.0, 1.0 + OVERHEAD_SPREAD_RATIO * float(inputs.overhead_z[n]) / DEVIATIONS)
+    return case.run_of(currents, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio, overhead_ratio=overhead_ratio)
 
 
 def sample_holdovers(case: Case, samples_count: int, seed: int = DEFAULT_SEED, first: int = 0) -> Sampled:
@@ -149,7 +155,12 @@ def sample_holdovers(case: Case, samples_count: int, seed: int = DEFAULT_SEED, f
     if begin is not None and np.any(found_h <= begin[0] + 2 * batch.standby.period_h + 2.0 / batch.k):
         # Some end before their averaged stretch has faded: then every burst is walked.
         found_h = batch.holdovers_h()
-    return Sampled(holdovers_h=found_h, seed=seed)
+    return Sampled(holdovers_h=np.minimum(found_h, _cut_at_h(outages)), seed=seed)
+
+
+def _cut_at_h(outages: list[HoldoverRun]) -> np.ndarray:
+    """Return when the output of each outage switches off for want of load; at once where it does so in an alarm. [h]"""
+    return np.array([0.0 if o.alarm_is_cut else o.latest_h for o in outages])
 
 
 def survival_curve(holdovers_h: np.ndarray, standby_h: float, seed: int, points_count: int = 121) -> SurvivalCurve:

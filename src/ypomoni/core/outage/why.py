@@ -29,6 +29,7 @@ class WhyCode(StrEnum):
     OVERLOAD = "overload"
     COLLAPSE = "voltage_collapse"
     END_VOLTAGE = "end_voltage"
+    LIGHT_LOAD = "light_load"
     OUTLASTS = "outlasts"
 
 
@@ -62,6 +63,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
         EndFacts(
             t_h=event.t_h,
             collapses=event.mark is Mark.COLLAPSE,
+            switched_off=event.mark is Mark.LIGHT_LOAD,
             at_end_voltage=event.mark is Mark.END_VOLTAGE,
             in_burst=bool(bursts) and rest_v >= _limit_at_rest_v(case, event),
             in_alarm=event.in_alarm,
@@ -71,6 +73,8 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
         )
     )
     words = _Words(event=event, end=end)
+    if cause is LimitedBy.LIGHT_LOAD:
+        return WhyCode.LIGHT_LOAD, words.of_light_load()
     if cause is LimitedBy.VOLTAGE_COLLAPSE:
         return WhyCode.COLLAPSE, words.of_collapse()
     if cause is LimitedBy.BURST:
@@ -133,6 +137,13 @@ class _Words:
     def is_overload(self) -> bool:
         """Whether the limit lies above what the battery shows at rest, or its resistance alone brings it there."""
         return self._open_circuit_v < self._limit_v or self._head_ratio > HEAD_LEFT_RATIO
+
+    def of_light_load(self) -> str:
+        """Say that the output switches off with the charge still there."""
+        return (
+            f"{self._at} the output switches off, since so little hangs on it. {self._left} of the charge is left in the battery, "
+            "and the loads are dark all the same."
+        )
 
     def of_collapse(self) -> str:
         """Say that power loads ask for more than there is."""

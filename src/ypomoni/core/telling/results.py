@@ -53,6 +53,7 @@ class LimitedBy(StrEnum):
     NO_BANK = "no_bank"
     NOTHING_DRAWS = "nothing_draws"
     NOT_MODELLED_YET = "not_modelled_yet"
+    LIGHT_LOAD = "light_load"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -217,6 +218,20 @@ class LowBatteryWarning:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class IdentifiedUps:
+    """What timed runs say of a UPS: its overhead, its battery's condition (None: not told), how far the worst run is off. [W, ratio]
+
+    The limits are 95 %; None where the runs leave nothing to judge them by.
+    """
+
+    overhead_w: float
+    condition_ratio: float | None
+    worst_error_ratio: float
+    overhead_limit_w: float | None = None
+    condition_limit_ratio: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SupplyResult:
     """Everything computed for one supply. A figure is None where it does not exist; ``limited_by`` or a finding says why."""
 
@@ -268,6 +283,7 @@ class SupplyResult:
     burst_times_h: tuple[float, ...] = ()
     workings: dict[str, Working] = field(default_factory=dict)
     overloaded: bool = False
+    identified: IdentifiedUps | None = None
 
     @property
     def meets_requirement(self) -> bool | None:
@@ -283,6 +299,41 @@ class SupplyResult:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Feeding:
+    """From when on an input of a selector feeds. [h]"""
+
+    from_h: float
+    input_key: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SelectorResult:
+    """What becomes of supplies that back each other up, judged by the requirement of the first. A figure is None where it cannot be computed.
+
+    ``reached`` says of each input whether it fed before the end; ``line`` is the answer in one line. [h]
+    """
+
+    key: str
+    name: str
+    standby_h: float
+    holdover_h: float | None
+    reached: dict[str, bool]
+    fed_by: tuple[Feeding, ...] = ()
+    cold_h: float | None = None
+    end_of_life_h: float | None = None
+    limited_by: LimitedBy | None = None
+    verdict: Verdict | None = None
+    findings: tuple[Finding, ...] = ()
+    line: str = ""
+    not_checked: tuple[str, ...] = ()
+
+    @property
+    def meets_requirement(self) -> bool | None:
+        """Whether the requirement is met, if only on paper; None where nothing can be said."""
+        return verdict_meets(self.verdict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlanResult:
     """Everything computed for one plan."""
 
@@ -293,6 +344,7 @@ class PlanResult:
     supplies: tuple[SupplyResult, ...]
     # What belongs to no supply.
     findings: tuple[Finding, ...] = ()
+    selectors: tuple[SelectorResult, ...] = ()
 
     @property
     def meets_requirement(self) -> bool | None:

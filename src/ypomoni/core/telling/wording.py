@@ -62,6 +62,22 @@ def say_volts(voltage_v: float) -> str:
     return f"{plain_number(round(voltage_v, 2), 4)} V"
 
 
+def say_watts(power_w: float) -> str:
+    """Return a power in watts, milliwatts below one."""
+    return f"{plain_number(power_w * 1000)} mW" if 0 < power_w < 1 else f"{plain_number(power_w)} W"
+
+
+def say_ms(duration_ms: float) -> str:
+    """Return a time in milliseconds."""
+    return f"{plain_number(duration_ms)} ms"
+
+
+def say_span(duration_h: float) -> str:
+    """Return a short time in seconds, or in minutes from two of them on."""
+    seconds = duration_h * 3600.0
+    return f"{plain_number(seconds)} s" if seconds < 120.0 else f"{plain_number(seconds / 60.0)} min"
+
+
 def say_amp_hours(charge_ah: float, digits: int = 2) -> str:
     """Return a charge in Ah, or mAh below 0.1 Ah."""
     if 0 < abs(charge_ah) < 0.1:

@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from ypomoni.core.errors import QuantityError
+from ypomoni.core.things.outputs import Feed
 from ypomoni.core.things.places import Place
 from ypomoni.core.units import HOURS_PER_DAY, SECONDS_PER_HOUR
 
@@ -180,7 +181,7 @@ class Recharge:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AcDraw:
-    """What a load draws from AC: W = VA·pf. Kept and shown; the holdover of its supply is not computed yet."""
+    """What a load draws from AC: W = VA·pf."""
 
     power_w: float | None = None
     apparent_va: float | None = None
@@ -228,6 +229,8 @@ class Load:
     ride_through_ms: float | None = None
     # Whether alarm is stated at all; otherwise it is taken as standby and moves with it.
     alarm_is_standby: bool = False
+    # The regulated output it hangs on; None: the battery itself. Set by the supply that feeds it (`Supply.feeding`).
+    feed: Feed | None = None
 
     def __post_init__(self) -> None:
         if self.quantity < 1:
@@ -242,9 +245,14 @@ class Load:
         return sum(b.duty_ratio for b in self.bursts if in_alarm or b.during is During.ALWAYS)
 
     @property
-    def battery_min_v(self) -> float | None:
+    def fed_min_v(self) -> float | None:
         """The voltage at its feed below which it stops; None where it has none, or a switching converter holds its rail meanwhile. [V]"""
         return None if self.converter and self.converter.kind is ConverterKind.SWITCHING else self.min_v
+
+    @property
+    def battery_min_v(self) -> float | None:
+        """The same of the battery's voltage; None too where it hangs on a regulated output. [V]"""
+        return None if self.feed else self.fed_min_v
 
     @property
     def cable_ohm(self) -> float:
@@ -259,12 +267,27 @@ class Load:
         return sum(r.mean_power_w for r in self.recharges) / self.rail_v
 
     @property
+    def output_w_per_amp(self) -> float:
+        """What one ampere on the rail asks of the regulated output it hangs on. [W/A]"""
+        if self.feed is None:
+            raise ValueError(f"{self.key} hangs on no regulated output")
+        output_v = self.feed.output_v
+        if self.converter and self.converter.kind is ConverterKind.SWITCHING:
+            return self.rail_v / self.converter.efficiency_ratio
+        if self.converter or self.behaviour is Behaviour.CONSTANT_CURRENT:
+            return output_v
+        return self.rail_v if self.behaviour is Behaviour.CONSTANT_POWER else output_v * output_v / self.rail_v
+
+    @property
     def draw_per_amp(self) -> Draw:
         """What one ampere on the rail asks of the battery.
 
         A switching converter holds its rail, so whatever hangs on it is a constant power P = I·V_rail/η at the input. A linear converter
         passes the current. Without a converter the rail is the battery, and the behaviour decides: I; P = I·V_rail; G = I/V_rail.
+        On a regulated output all of that is a constant power at the output's voltage, and the battery gives it over the output's efficiency.
         """
+        if self.feed:
+            return Draw(0.0, self.output_w_per_amp / self.feed.efficiency_ratio, 0.0)
         if self.converter and self.converter.kind is ConverterKind.SWITCHING:
             return Draw(0.0, self.rail_v / self.converter.efficiency_ratio, 0.0)
         if self.converter or self.behaviour is Behaviour.CONSTANT_CURRENT:
@@ -279,11 +302,12 @@ def duty_fault(duty_ratio: float) -> str:
     return f"the bursts are active {duty_ratio:.0%} of the time: per_hour × duration_s / 3600, summed over the bursts, must be at most 1."
 
 
-def check_rail(rail_v: float, nominal_v: float, converter: Converter | None) -> str | None:
-    """Return what is wrong with a rail that no converter makes, or None."""
-    if converter is None and abs(rail_v - nominal_v) > RAIL_TOLERANCE_RATIO * nominal_v + 1e-9:
+def check_rail(rail_v: float, fed_v: float, converter: Converter | None, *, of_output: bool = False) -> str | None:
+    """Return what is wrong with a rail that no converter makes, or None. ``of_output``: the supply regulates what it feeds."""
+    if converter is None and abs(rail_v - fed_v) > RAIL_TOLERANCE_RATIO * fed_v + 1e-9:
+        named, at = ("output_v", "the output's") if of_output else ("nominal_v", "the battery's")
         return (
-            f"rail_v must be within 20 % of the supply's nominal_v ({nominal_v:g} V) where there is no converter, was {rail_v:g} V: "
-            "name the converter that makes this rail, or state the current at the battery's voltage."
+            f"rail_v must be within 20 % of the supply's {named} ({fed_v:g} V) where there is no converter, was {rail_v:g} V: "
+            f"name the converter that makes this rail, or state the current at {at} voltage."
         )
     return None

@@ -1,14 +1,16 @@
 """Supplies, plans and sites: what feeds what."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from ypomoni.core.chemistries.cells import head_at_v
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.things.batteries import Bank, StockBlock
-from ypomoni.core.things.loads import Load, Run
+from ypomoni.core.things.loads import Draw, Load, Run
+from ypomoni.core.things.outputs import AcOutput, DcOutput, Feed, TimedRun
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Instrument, MeasuringPoint, Reading
+from ypomoni.core.things.selectors import Selector
 from ypomoni.core.things.supply_kinds import KINDS, KindOfSupply, SupplyKind
 from ypomoni.core.things.totals import MeasuredTotal
 
@@ -70,6 +72,54 @@ class Supply:
     stock: tuple[StockBlock, ...] = field(default=())
     bank: Bank | None = None
     totals: tuple[MeasuredTotal, ...] = field(default=())
+    ac: AcOutput | None = None
+    dc: DcOutput | None = None
+    timed_runs: tuple[TimedRun, ...] = field(default=())
+
+    @property
+    def output(self) -> AcOutput | DcOutput | None:
+        """What stands between its battery and its loads, where its kind has such a thing and it is stated."""
+        if self.of_kind.is_inverter:
+            return self.ac
+        return self.dc if self.kind is SupplyKind.DC_UPS else None
+
+    @property
+    def feed(self) -> Feed | None:
+        """The regulated output its loads hang on; None: the battery itself."""
+        return self.output.feed if self.output else None
+
+    @property
+    def fed_v(self) -> float:
+        """The voltage its loads are made for. [V]"""
+        return self.feed.output_v if self.feed else self.nominal_v
+
+    @property
+    def own_draw(self) -> Draw:
+        """What it takes from its battery itself: its own current, and what its output burns to stay awake."""
+        return Draw(self.own_current_a, self.output.burns_w if self.output else 0.0, 0.0)
+
+    @property
+    def least_input_v(self) -> float | None:
+        """The battery voltage below which its output stops, where it has such a one beside its cut-off. [V]"""
+        return self.dc.min_input_v if self.dc is not None and self.kind is SupplyKind.DC_UPS else None
+
+    @property
+    def missing_part(self) -> str | None:
+        """The part of its description without which its kind is not computed, under its name in the site file; None where nothing is missing."""
+        part = self.of_kind.part
+        if part == "ac" and self.ac is not None:
+            return None if self.ac.expected_overhead_w is not None else "ac.rated_va"
+        return part if part and not (part == "dc" and self.dc is not None) else None
+
+    @property
+    def is_modelled(self) -> bool:
+        """Whether its hours can be computed as far as its kind goes."""
+        return self.of_kind.is_computed and self.missing_part is None
+
+    def feeding(self, loads: tuple[Load, ...]) -> tuple[Load, ...]:
+        """Return loads as they hang on it: on its regulated output, or on its battery."""
+        feed = self.feed
+        return tuple(load if load.feed == feed else replace(load, feed=feed) for load in loads)
 
     @property
     def climate(self) -> Place:
@@ -129,10 +179,19 @@ class Plan:
     readings: tuple[Reading, ...] = field(default=())
     instruments: tuple[Instrument, ...] = field(default=())
     runs: tuple[Run, ...] = field(default=())
+    selectors: tuple[Selector, ...] = field(default=())
+
+    def selector_of(self, supply_key: str) -> Selector | None:
+        """Return the selector that a supply is an input of; None where it feeds loads itself."""
+        return next((s for s in self.selectors if supply_key in s.inputs), None)
 
     def loads_on(self, supply_key: str) -> tuple[Load, ...]:
-        """Return the loads a supply feeds."""
-        return tuple(load for load in self.loads if load.supply_key == supply_key)
+        """Return the loads a supply feeds, as they hang on it; an input of a selector, those of the selector as if it were alone."""
+        selector = self.selector_of(supply_key)
+        wanted = {supply_key} if selector is None else {supply_key, selector.key}
+        loads = tuple(load for load in self.loads if load.supply_key in wanted)
+        supply = next((s for s in self.supplies if s.key == supply_key), None)
+        return supply.feeding(loads) if supply else loads
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -265,7 +265,7 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
         "Where it is": "The cable's length and section say what is lost on the way. Left empty nothing is lost.",
         "Doors": "Only for what locks or releases a door: what happens to people when the power ends.",
     }
-    foldable = frozenset({"How it is fed", "Where it is", "Doors", "On AC: kept, but its supply's hours are not computed yet"})
+    foldable = frozenset({"How it is fed", "Where it is", "Doors", "On AC, if it runs from a UPS"})
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Take the rail from `W @ V`, and refuse two that disagree."""

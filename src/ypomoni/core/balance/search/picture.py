@@ -15,6 +15,7 @@ from ypomoni.core.bracketing import bracket
 from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, burst_levels_a, mean_draw, peak_draw, total_draw
+from ypomoni.core.outage.loading import amount_of, limits_of_output, of_itself
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.requirements import Method
@@ -47,10 +48,9 @@ def rows_of(supply: Supply, units: list[tuple[Load, ...]]) -> tuple[list[Constra
 def _output_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     found: list[Constraint] = []
     for in_alarm in (False, True):
-        limit_a = supply.output_limit_of(in_alarm=in_alarm)
-        if limit_a is not None:
-            weights = [_sum_a(supply, [peak_draw(p, in_alarm=in_alarm) for p in c.currents]) for c in cases]
-            found.append((weights, limit_a * (1 + ROUNDING_RATIO) - supply.own_current_a))
+        for quantity, limit in limits_of_output(supply, in_alarm=in_alarm):
+            weights = [amount_of(supply, quantity, c.currents, peak_draw, in_alarm=in_alarm) for c in cases]
+            found.append((weights, limit * (1 + ROUNDING_RATIO) - of_itself(supply, quantity)))
     return found
 
 
@@ -63,7 +63,7 @@ def _current_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     for draw, states, limit_a in wanted:
         for in_alarm in states if limit_a is not None else ():
             weights = [_sum_a(supply, [draw(p, in_alarm=in_alarm) for p in c.currents]) for c in cases]
-            found.append((weights, (limit_a or 0.0) * (1 + ROUNDING_RATIO) - supply.own_current_a))
+            found.append((weights, (limit_a or 0.0) * (1 + ROUNDING_RATIO) - supply.own_draw.at_nominal_a(supply.nominal_v)))
     return found
 
 
@@ -75,7 +75,8 @@ def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
         found = recovery_beside(supply, standby_a)
         return found is None or (found.recovery_h is not None and found.recovery_h <= (allowed_h or 0.0) * (1 + ROUNDING_RATIO))
 
-    if allowed_h is None or recovery_beside(supply, 0.0) is None:
+    # Where mains carries the loads they leave the charger as it is.
+    if allowed_h is None or supply.of_kind.mains_carries or recovery_beside(supply, 0.0) is None:
         return []
     low_a, high_a = 0.0, (supply.supply_current_a or 0.0)
     if in_time(high_a):
@@ -83,7 +84,7 @@ def _recharge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
     # Not even alone: then nothing may hang there, and the search finds that out by itself.
     _, high_a = bracket(in_time, low_a, high_a, rounds=RECHARGE_HALVINGS_COUNT)
     weights = [_sum_a(supply, [mean_draw(p, in_alarm=False) for p in c.currents]) for c in cases]
-    return [(weights, high_a - supply.own_current_a)]
+    return [(weights, high_a - supply.own_draw.at_nominal_a(supply.nominal_v))]
 
 
 def _formula_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
@@ -103,7 +104,7 @@ def _formula_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
         return []
     standby_ratio, alarm_ratio = factors[requirement.method]
     hours = ((False, standby_ratio * requirement.standby_h), (True, alarm_ratio * requirement.alarm_h))
-    own_a = supply.own_current_a
+    own_a = supply.own_draw.at_nominal_a(supply.nominal_v)
     weights = [sum(h * (c.sizing_current_a(in_alarm=state) - own_a) for state, h in hours) for c in cases]
     return [(weights, bank.rated_c20_ah * (1 + ROUNDING_RATIO) - sum(h * own_a for _, h in hours))]
 
@@ -128,10 +129,11 @@ def _charge_rows(supply: Supply, cases: list[Case]) -> list[Constraint]:
         ends.append(_End(at_h, INSTANT_H, draws, in_alarm=True, part_ratio=alarm_h / at_h))
     found: list[Constraint] = []
     for end in ends:
-        limit_a = supply.output_limit_of(in_alarm=end.in_alarm)
+        # Behind a regulated output its limit is one of another current.
+        limit_a = supply.output_limit_of(in_alarm=end.in_alarm) if supply.feed is None else None
         bursts = [_burst_draw_of(case, outage.pack, end.until_h, end.until_h * (1.0 - end.part_ratio)) for case in cases]
         alarms = [_excess(d, more, end.part_ratio) for d, more in zip(before, then, strict=True)]
-        found += _sides_of(outage, end, before, bursts, alarms, supply.own_current_a, limit_a)
+        found += _sides_of(outage, end, before, bursts, alarms, _at_least_a(supply.own_draw, outage.pack.full_v, 0.0), limit_a)
     return found
 
 
@@ -197,7 +199,7 @@ def _emptiest(supply: Supply, cases: list[Case]) -> HoldoverRun:
     """Return an outage of the bank to the lowest voltage that any of these loads lets it go down to."""
     bank = Case(supply, ()).bank
     floors = [load.battery_min_v for case in cases for load in case.loads if load.essential and load.battery_min_v is not None]
-    disconnects = [v for v in (supply.cutoff_v, bank.own_cutoff_v) if v is not None]
+    disconnects = [v for v in (supply.cutoff_v, bank.own_cutoff_v, supply.least_input_v) if v is not None]
     lowest_v = max(disconnects, default=min([bank.end_v, *floors]))
     return Case(supply, ()).run(threshold_v=lowest_v)
 

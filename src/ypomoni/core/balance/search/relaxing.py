@@ -147,7 +147,10 @@ def reasons_of(plan: Plan) -> tuple[str, ...]:
             names = " with ".join(load.name for load in unit[:3])
             found.append(f"No supply carries {names}, not even with nothing else on it.")
     empty = [s for s in supplies if not meets(replace(s, totals=()), ())]
-    found += [f"{s.name} fails with nothing on it: its own {say_amps(s.own_current_a)} are too much for its battery." for s in empty]
+    found += [
+        f"{s.name} fails with nothing on it: its own {say_amps(s.own_draw.at_nominal_a(s.nominal_v))} are too much for its battery."
+        for s in empty
+    ]
     if found:
         return tuple(found[:6])
     asked_ah = sum(
@@ -257,7 +260,9 @@ def _sizes(supply: Supply, most_ah: float | None) -> Iterator[list[SoldBank]]:
     own_ah = supply_c20_ah(supply)
     banks = sold_banks(supply.bank.chemistry_key, supply.bank.bank_v, supply.stock)
     larger = [b for b in banks if c20_of(b) > own_ah * 1.001 and (most_ah is None or c20_of(b) - own_ah < most_ah)]
-    bare = replace(supply, totals=(), own_current_a=1e-6)
+    # That its output would switch off with nothing on it says nothing about a bank.
+    always_on = supply.ac and replace(supply.ac, light_load_off_w=None)
+    bare = replace(supply, totals=(), own_current_a=1e-6, ac=always_on, dc=supply.dc and replace(supply.dc, sleep_below_a=None))
     for parallel in sorted({b.parallel for b in larger}):
         sizes = {round(c20_of(b), 3): b for b in reversed(larger) if b.parallel == parallel}
         fit = [b for _, b in sorted(sizes.items()) if meets(fitted_with(bare, b), ()) and not _is_severe(fitted_with(bare, b))]

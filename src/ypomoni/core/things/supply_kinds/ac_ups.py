@@ -2,4 +2,12 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-AC_UPS = KindOfSupply(kind=SupplyKind.AC_UPS, name="AC UPS", always_charges=True, is_inverter=True)
+AC_UPS = KindOfSupply(
+    kind=SupplyKind.AC_UPS,
+    name="AC UPS",
+    always_charges=True,
+    is_inverter=True,
+    is_computed=True,
+    part="ac",
+    mains_carries=True,
+)

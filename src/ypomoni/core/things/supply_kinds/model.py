@@ -33,7 +33,11 @@ class KindOfSupply:
     is_cycled
         Its charge comes and goes, so nothing is held at the set voltage for good.
     is_inverter
-        The currents at its battery do not follow from those of its loads alone.
+        It feeds AC, whatever its battery has.
+    part
+        The part of its description without which it is not computed, under its name in the site file.
+    mains_carries
+        While mains is there it passes it on to the loads, so its charger has the battery alone to feed.
     """
 
     kind: SupplyKind
@@ -43,3 +47,5 @@ class KindOfSupply:
     always_charges: bool = False
     is_cycled: bool = False
     is_inverter: bool = False
+    part: str = ""
+    mains_carries: bool = False

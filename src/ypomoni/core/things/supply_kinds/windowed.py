@@ -2,4 +2,6 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-WINDOWED = KindOfSupply(kind=SupplyKind.WINDOWED, name="Battery with daily charging windows", always_charges=True, is_cycled=True)
+WINDOWED = KindOfSupply(
+    kind=SupplyKind.WINDOWED, name="Battery with daily charging windows", always_charges=True, is_cycled=True, part="windows"
+)
