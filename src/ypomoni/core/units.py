@@ -50,6 +50,8 @@ EXEMPT_NAMES = frozenset(
         "per_day",
         "mean",
         "peak",
+        "price",
+        "price_per_hour",
     }
 )
 

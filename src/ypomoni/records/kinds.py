@@ -116,4 +116,6 @@ PER_DAY = Kind(
 )
 COUNT = Kind(name="number", unit="", units={"": 1.0, "×": 1.0, "x": 1.0, "pcs": 1.0}, example="8", least=1.0, most=10_000.0)
 
+PRICE = Kind(name="price", unit="", units={"": 1.0}, example="24.50", least=0.01, most=1e6)
+
 COUNTS = Kind(name="number", unit="", units={"": 1.0, "counts": 1.0}, example="4000", least=1.0, most=10_000_000.0)

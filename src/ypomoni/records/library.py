@@ -5,7 +5,7 @@ from typing import Annotated, Any, TypedDict
 from ypomoni.core.things.loads import Behaviour
 from ypomoni.core.things.readings import Hookup
 from ypomoni.records.field import Kept, Line, Many, Moment, Real, Whole, Word, amperes, key_of, share, volts
-from ypomoni.records.kinds import CHARGE, COUNT, COUNTS, CURRENT, HOURS, SECONDS, VOLTAGE
+from ypomoni.records.kinds import CHARGE, COUNT, COUNTS, CURRENT, HOURS, PRICE, SECONDS, VOLTAGE
 from ypomoni.records.words import BEHAVIOUR_WORDS, CHEMISTRY_WORDS, HOOKUP_WORDS
 
 
@@ -85,6 +85,21 @@ class StockRow(Kept):
     rate_h: Annotated[
         float,
         Real("rate_h", HOURS, above=0, most=1_000, default=20.0, label="Rated at", hint="the hour rate on the label, usually 20 h"),
+    ]
+
+    price: Annotated[
+        float | None,
+        Real(
+            "price",
+            PRICE,
+            above=0,
+            most=1e6,
+            default=None,
+            null=True,
+            label="Price of one",
+            hint="in your currency, as in 24.50; empty if not known",
+            since=9,
+        ),
     ]
 
 

@@ -315,6 +315,49 @@ class LoadRow(Kept):
             since=2,
         ),
     ]
+    ac_inrush_va: Annotated[
+        float | None,
+        Real(
+            "ac_inrush_va",
+            APPARENT,
+            path="ac.inrush_va",
+            above=0,
+            most=1e6,
+            default=None,
+            null=True,
+            group=ON_AC,
+            label="Asks for when it starts",
+            hint="as in 200 VA; empty if not known",
+            since=9,
+        ),
+    ]
+    ac_dc_v: Annotated[
+        float | None,
+        volts(
+            "ac_dc_v",
+            path="ac.dc_v",
+            default=None,
+            null=True,
+            group=ON_AC,
+            label="Also runs on DC at",
+            hint="what its adaptor gives, as in 12 V; empty if it runs on AC only",
+            since=9,
+        ),
+    ]
+    ac_adaptor_ratio: Annotated[
+        float | None,
+        share(
+            "ac_adaptor_ratio",
+            path="ac.adaptor_ratio",
+            least=0.05,
+            default=None,
+            null=True,
+            group=ON_AC,
+            label="Efficiency of its adaptor",
+            hint="empty for 85 %",
+            since=9,
+        ),
+    ]
     ride_through_ms: Annotated[
         float | None,
         Real(

@@ -151,12 +151,13 @@ class Bank:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StockBlock:
-    """One block that can be bought. [V, Ah, h]"""
+    """One block that can be bought. [V, Ah, h] ``price`` is what one costs, in whatever currency; None: not known."""
 
     chemistry_key: str
     block_v: float
     capacity_ah: float
     rate_h: float = STANDARD_RATE_H
+    price: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -186,6 +186,10 @@ class AcDraw:
     power_w: float | None = None
     apparent_va: float | None = None
     power_factor_ratio: float | None = None
+    inrush_va: float | None = None
+    # What its adaptor gives, so that it runs on DC as well; None: on AC only. [V]
+    dc_v: float | None = None
+    adaptor_ratio: float | None = None
 
     @property
     def real_power_w(self) -> float | None:

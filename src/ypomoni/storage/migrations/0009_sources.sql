@@ -20,3 +20,10 @@ ALTER TABLE supply
 -- Supplies that back each other up, as they stand in the site file, and the loads that hang on one of them.
 ALTER TABLE plan ADD COLUMN selectors jsonb NOT NULL DEFAULT '[]';
 ALTER TABLE load ADD COLUMN selector_key text;
+
+-- What a load on AC asks for when it starts, and what it would take of DC; what a block costs.
+ALTER TABLE load
+    ADD COLUMN ac_inrush_va double precision,
+    ADD COLUMN ac_dc_v double precision,
+    ADD COLUMN ac_adaptor_ratio double precision;
+ALTER TABLE stock ADD COLUMN price double precision;
