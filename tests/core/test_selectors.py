@@ -205,7 +205,7 @@ def test_a_backup_that_is_never_reached_is_told_and_each_way_out_helps():
     (found,) = result.selectors
     assert (found.verdict, found.reached) == ("fails", {"pack": True, "cells": False})
     assert codes(found) == {"backup_never_reached": "fails", "holdover_below_requirement": "fails"}
-    assert found.line.startswith("Cells is never reached: Pack sags below the 10 V that Camera needs")
+    assert found.line.startswith("Backup is never reached: Pack sags below the 10 V that Camera needs")
     assert result.verdict == "fails"
     helps = found.findings[0].way_out
     for words, changes in (

@@ -12,7 +12,7 @@ from ypomoni.storage.accounts import select_account_by_email, select_organisatio
 from ypomoni.storage.changes import select_setting, upsert_setting
 from ypomoni.storage.connection import Connection
 
-SEED_VERSION = "4"
+SEED_VERSION = "5"
 ORGANISATION = "Saltmarsh Alarm Co-op"
 PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
 PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo
@@ -42,7 +42,7 @@ def seed_demo(connection: Connection, passwords: Passwords) -> bool:
 
 
 # What this made-up wholesaler keeps of one chemistry, and one requirement of the organisation's own.
-STOCK = (("Shelf block 12.8 V 7 Ah", 7.0), ("Shelf block 12.8 V 20 Ah", 20.0))
+STOCK = (("Shelf block 12.8 V 7 Ah", 7.0, 58.0), ("Shelf block 12.8 V 20 Ah", 20.0, 119.0))
 OWN_PROFILE: Row = {
     "name": "Strongroom humidity, 8 h",
     "source": "agreed with the archive's conservator",
@@ -65,8 +65,16 @@ OWN_PROFILE: Row = {
 def _seed_shared(connection: Connection, actor: Actor) -> None:
     """Add the organisation's own stock and profile, where they are not there yet."""
     if not shared_keys(connection, actor, "stock"):
-        for name, capacity_ah in STOCK:
-            values = {"name": name, "chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": capacity_ah, "rate_h": 20.0, "key": None}
+        for name, capacity_ah, price in STOCK:
+            values = {
+                "name": name,
+                "chemistry": "lifepo4",
+                "block_v": 12.8,
+                "capacity_ah": capacity_ah,
+                "rate_h": 20.0,
+                "price": price,
+                "key": None,
+            }
             create(connection, actor, "stock", values, shared_keys(connection, actor, "stock"))
     if not shared_keys(connection, actor, "profile"):
         create(connection, actor, "profile", {**OWN_PROFILE, "key": None}, set())

@@ -81,6 +81,11 @@ class SiteTree:
             "readings": [_reading(r, point_keys, instrument_keys, reading_keys) for r in readings],
         }
 
+    def hangs_on_nothing(self, load: LoadRow) -> bool:
+        """Say whether neither a supply nor a selector of its plan feeds a load."""
+        plan = next(p for p in self.plans if p["id"] == load["plan_id"])
+        return load["supply_id"] is None and load["selector_key"] not in {s["key"] for s in plan["selectors"]}
+
     def placed_points(self, plan_id: int) -> list[Row]:
         """Return the points of a plan where they are now: a device's follows its load, and each hangs on the nearest point still there.
 
@@ -165,10 +170,10 @@ def _load(row: LoadRow, supply_keys: dict[int, str], selector_keys: set[str], pl
     for state in ("standby", "alarm"):
         if part[state] is not None:
             part[state]["reading"] = _kept(part[state]["reading"], reading_keys)
-    # One on a selector that is gone waits as well.
+    # One on no supply may hang on a selector; where that is gone it waits.
     selector_key = _kept(row["selector_key"], selector_keys)
     # A load whose supply was removed waits unassigned, and is back on it when the supply is restored; so with its place.
-    return part | {"supply": selector_key or supply_keys.get(row["supply_id"] or 0), "place": place_keys.get(row["place_id"] or 0)}
+    return part | {"supply": supply_keys.get(row["supply_id"] or 0) or selector_key, "place": place_keys.get(row["place_id"] or 0)}
 
 
 def _kept(key: str | None, known: set[str]) -> str | None:

@@ -1,7 +1,7 @@
 """Every kind of record that can be edited, by the name its log and its addresses use."""
 
 from ypomoni.records.audit import PointRow
-from ypomoni.records.library import DeviceRow, InstrumentRow, StockRow
+from ypomoni.records.library import BenchRow, DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
 from ypomoni.records.requirement import ProfileRow, RequirementRow
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
@@ -20,4 +20,5 @@ RECORDS: dict[str, type] = {
     "device": DeviceRow,
     "stock": StockRow,
     "profile": ProfileRow,
+    "bench_supply": BenchRow,
 }

@@ -4,7 +4,7 @@ from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.things.loads import Behaviour
 from ypomoni.core.things.readings import Hookup
-from ypomoni.records.field import Kept, Line, Many, Moment, Real, Whole, Word, amperes, key_of, share, volts
+from ypomoni.records.field import Kept, Line, Many, Moment, Real, Whole, Word, YesNo, amperes, key_of, share, volts
 from ypomoni.records.kinds import CHARGE, COUNT, COUNTS, CURRENT, HOURS, PRICE, SECONDS, VOLTAGE
 from ypomoni.records.words import BEHAVIOUR_WORDS, CHEMISTRY_WORDS, HOOKUP_WORDS
 
@@ -117,3 +117,51 @@ class DeviceRow(Kept):
     basis: Annotated[str, Line("basis")]
     measured_count: Annotated[int, Whole("measured_count", COUNT, least=1, most=10_000)]
     measured_on: Annotated[Any, Moment("measured_on")]
+
+
+class BenchRow(Kept):
+    """A small supply that was measured on the bench; it is in no site file, and fills in the supplies that are like it."""
+
+    key: Annotated[str, key_of()]
+    name: Annotated[str, Line("name", label="What is it called", hint="as on its label, or where it hangs")]
+    chemistry: Annotated[str, Word("chemistry", CHEMISTRY_WORDS, label="What cell is in it")]
+    cells_count: Annotated[int, Whole("cells_count", COUNT, least=1, most=24, default=1, label="How many cells in series", hint="as in 1")]
+    capacity_ah: Annotated[
+        float, Real("capacity_ah", CHARGE, above=0, most=1_000, label="What does the cell hold", hint="as on it, 3 Ah or 2600 mAh")
+    ]
+    output_v: Annotated[float, volts("output_v", label="What does its output give", hint="with nothing on it, as in 5.02 V")]
+    idle_current_a: Annotated[
+        float, amperes("idle_current_a", label="What does it draw idle", hint="in series with the cell, nothing on the output, as in 12 mA")
+    ]
+    sleep_below_a: Annotated[
+        float | None,
+        amperes("sleep_below_a", above=0, null=True, label="Below which load does it sleep", hint="as in 60 mA; empty if it stayed awake"),
+    ]
+    sleep_after_s: Annotated[
+        float | None,
+        Real(
+            "sleep_after_s",
+            SECONDS,
+            above=0,
+            most=86_400,
+            null=True,
+            label="After how long does it sleep",
+            hint="as in 30 s; empty if it stayed awake",
+        ),
+    ]
+    wakes_on_load: Annotated[bool | None, YesNo("wakes_on_load", null=True, label="Does a load wake it")]
+    cutoff_v: Annotated[
+        float | None,
+        volts(
+            "cutoff_v",
+            null=True,
+            label="At which voltage does it let go",
+            hint="a bench supply in place of the cell, turned down under load; empty if it never did",
+        ),
+    ]
+    tried_down_to_v: Annotated[
+        float | None, volts("tried_down_to_v", null=True, label="How far was it turned down", hint="as in 2.4 V; empty if not tried")
+    ]
+    passes_through: Annotated[
+        bool | None, YesNo("passes_through", null=True, label="With the cell flat, does its voltage still appear at the output")
+    ]

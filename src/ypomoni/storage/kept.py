@@ -3,7 +3,7 @@
 from typing import Any
 
 from ypomoni.records.audit import PointRow
-from ypomoni.records.library import DeviceRow, InstrumentRow, StockRow
+from ypomoni.records.library import BenchRow, DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
 from ypomoni.records.requirement import ProfileRow, RequirementRow
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
@@ -22,13 +22,15 @@ POINT = compose("point", PointRow, parent="plan_id", order="id")
 INSTRUMENT = compose("instrument", InstrumentRow, parent=None, order=BY_NAME)
 DEVICE = compose("device", DeviceRow, parent=None, order=BY_NAME)
 STOCK = compose("stock", StockRow, parent=None, order="chemistry, block_v, capacity_ah, id")
+BENCH_SUPPLY = compose("bench_supply", BenchRow, parent=None, order=BY_NAME)
 PROFILE = compose("profile", ProfileRow, parent=None, order=BY_NAME)
 
-ORGANISATION_WIDE: dict[str, Aggregate[Any]] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE)}
+ORGANISATION_WIDE: dict[str, Aggregate[Any]] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE, BENCH_SUPPLY)}
 AGGREGATES: dict[str, Aggregate[Any]] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, PLACE, RUN, SUPPLY, LOAD, POINT)} | ORGANISATION_WIDE
 
 __all__ = [
     "AGGREGATES",
+    "BENCH_SUPPLY",
     "DEVICE",
     "INSTRUMENT",
     "LOAD",

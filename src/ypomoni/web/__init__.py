@@ -19,6 +19,8 @@ from ypomoni.web.library import views as library
 from ypomoni.web.people import sign_in
 from ypomoni.web.people import views as people
 from ypomoni.web.plan import views as plan
+from ypomoni.web.power import bench_views
+from ypomoni.web.power import views as power
 from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
 from ypomoni.web.sites import views as sites
@@ -69,6 +71,8 @@ def create_app(settings: Settings) -> Flask:
         endurance,
         balance,
         compare_views,
+        power,
+        bench_views,
         history,
         help_pages,
         developers,

@@ -51,8 +51,7 @@ def say_selected(facts: SelectorFacts) -> str:
     if selected.dead is None:
         return f"{facts.selector.name} goes on for as long as was looked at."
     if facts.unused and selected.changes:
-        spare, _ = facts.unused[0]
-        return f"{spare.name} is never reached: {_why_never(facts)}"
+        return f"Backup is never reached: {_why_never(facts)}"
     order = ", then ".join(names[key] for key in dict.fromkeys(c.input_key for c in selected.changes))
     return f"{facts.selector.name} holds {say_hours(selected.holdover_h, must_h=facts.must_h)} of {say_required_h(facts.must_h)}: {order}."
 
@@ -66,8 +65,8 @@ def _why_never(facts: SelectorFacts) -> str:
         return f"{feeding} stops, and no other input has enough voltage for {dead}."
     sags = f"{feeding} sags below the {say_volts(selected.needs_v or 0.0)} that {dead} needs{' in a burst' if selected.in_burst else ''}"
     if facts.selector.mode is SelectorMode.HIGHEST_VOLTAGE:
-        return f"{sags}, and no other input has more."
-    return f"{sags}, it would change over only below {say_volts(facts.selector.switch_below_v)}."
+        return f"{sags}. No other input has more."
+    return f"{sags}. It would change over only below {say_volts(facts.selector.switch_below_v)}."
 
 
 def _never_reached(facts: SelectorFacts) -> Iterator[Finding]:

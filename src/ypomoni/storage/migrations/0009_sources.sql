@@ -27,3 +27,26 @@ ALTER TABLE load
     ADD COLUMN ac_dc_v double precision,
     ADD COLUMN ac_adaptor_ratio double precision;
 ALTER TABLE stock ADD COLUMN price double precision;
+
+-- Small supplies that were measured on the bench, kept for the organisation.
+CREATE TABLE bench_supply (
+    id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    organisation_id bigint NOT NULL REFERENCES organisation,
+    key text NOT NULL,
+    name text NOT NULL,
+    chemistry text NOT NULL,
+    cells_count integer NOT NULL,
+    capacity_ah double precision NOT NULL,
+    output_v double precision NOT NULL,
+    idle_current_a double precision NOT NULL,
+    sleep_below_a double precision,
+    sleep_after_s double precision,
+    wakes_on_load boolean,
+    cutoff_v double precision,
+    tried_down_to_v double precision,
+    passes_through boolean,
+    version integer NOT NULL DEFAULT 1,
+    removed_at timestamptz,
+    CONSTRAINT bench_supply_scope UNIQUE (organisation_id, id),
+    CONSTRAINT bench_supply_key UNIQUE (organisation_id, key)
+);

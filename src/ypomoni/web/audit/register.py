@@ -154,7 +154,7 @@ def view_load(tree: SiteTree, row: LoadRow, shares: dict[str, Any]) -> LoadView:
         row=row,
         cells=load_cells(row, tree),
         more=_more(row),
-        unassigned=row["supply_id"] not in supplies,
+        unassigned=row["supply_id"] not in supplies and tree.hangs_on_nothing(row),
         duty=build_duty(row),
         average=average,
     )
@@ -165,7 +165,9 @@ def _matches(row: LoadRow, asked: Asked, supplies: dict[int, int]) -> bool:
     hay = " ".join(str(row[k] or "") for k in ("name", "branch", "bus_group", "purpose")).casefold()
     if not all(w in hay for w in words):
         return False
-    if asked.supply and asked.supply != ("none" if row["supply_id"] not in supplies else str(row["supply_id"])):
+    if asked.supply and asked.supply != (
+        "none" if row["supply_id"] not in supplies and row["selector_key"] is None else str(row["supply_id"])
+    ):
         return False
     if asked.place and asked.place != str(row["place_id"] or "none"):
         return False

@@ -141,7 +141,7 @@ def build_board(
     drawing = _Drawing(rows=rows, look=look, px_per_a=px_per_a, least_px=least_px, going=going, then_h=then_h or {})
     lanes = tuple(drawing.lane(s, result, axis_h, by_key[s.key], moves) for s in result.supplies)
     ids = {s["id"] for s in supplies}
-    waiting = [r for r in loads if r["supply_id"] not in ids and drawing.is_found(r)]
+    waiting = [r for r in loads if r["supply_id"] not in ids and r["selector_key"] is None and drawing.is_found(r)]
     tray = tuple(
         drawing.piece([r], r["standby_current_a"] * r["quantity"], n * least_px, least_px, n, thin=False, on="nothing")
         for n, r in enumerate(waiting)

@@ -39,6 +39,8 @@ def build_answer(plan: PlanResult) -> Answer:
     if weakest is None or weakest.holdover is None:
         if not plan.supplies:
             text = "Nothing to hold yet."
+        elif any(s.holdover_h is not None for s in plan.selectors):
+            text = " ".join(s.line for s in plan.selectors if s.verdict not in (Verdict.FAILS, Verdict.UNKNOWN))
         elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
             text = "No hours are named: supplies of this kind are kept, but not computed yet."
         elif any(s.limited_by is None and s.verdict is not None for s in plan.supplies):
@@ -87,7 +89,9 @@ def _alert(plan: PlanResult) -> str:
     loose = next((f for f in plan.findings if f.code == "load_unassigned" and f.severity in (Severity.FAILS, Severity.RISK)), None)
     waiting = [s.name for s in plan.supplies if is_waited_for(s)]
     unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN and s.name not in waiting]
-    parts = [f"Unknown: nothing is computed for {_few(unknown)}."] if unknown else []
+    parts = [s.line for s in plan.selectors if s.verdict in (Verdict.FAILS, Verdict.UNKNOWN)]
+    if unknown:
+        parts.append(f"Unknown: nothing is computed for {_few(unknown)}.")
     if waiting:
         parts.append(f"Not known yet: {_few(waiting)} {'is' if len(waiting) == 1 else 'are'} being worked out.")
     return " ".join([*parts, *([loose.evidence] if loose else [])])
@@ -184,7 +188,8 @@ def build_findings(plan: PlanResult) -> list[FindingView]:
     found: list[tuple[int, bool, int, SupplyResult, Finding]] = []
     for n, s in enumerate(plan.supplies):
         found += [(order.index(f.severity), s.key != plan.weakest_supply, n, s, f) for f in s.findings]
-    ordered: list[tuple[int, SupplyResult | None, Finding]] = [(order.index(f.severity), None, f) for f in plan.findings]
+    of_none = [*plan.findings, *(f for s in plan.selectors for f in s.findings)]
+    ordered: list[tuple[int, SupplyResult | None, Finding]] = [(order.index(f.severity), None, f) for f in of_none]
     ordered += [(rank, s, f) for rank, _, _, s, f in sorted(found, key=lambda entry: entry[:3])]
     return [
         FindingView(
@@ -204,7 +209,7 @@ def build_findings(plan: PlanResult) -> list[FindingView]:
 def build_unchecked(plan: PlanResult) -> list[tuple[str, str]]:
     """Return what was not looked at, and of which supplies."""
     alike: dict[str, list[str]] = {}
-    for s in plan.supplies:
+    for s in (*plan.supplies, *plan.selectors):
         for thing in s.not_checked:
             alike.setdefault(thing, []).append(s.name)
     every = len(plan.supplies) > 1

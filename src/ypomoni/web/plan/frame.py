@@ -17,11 +17,18 @@ STAGES = (
     ("audit", "Audit", "a", "audit.show"),
     ("endurance", "Endurance", "e", "plan.show"),
     ("balance", "Balance", "l", "balance.show"),
+    ("power", "Power", "p", "power.show"),
 )
 VIEWS = {
     "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading")),
     "endurance": (("plan.show", "Strip"), ("outage.show", "Outage, played"), ("outage.schools", "Schools"), ("outage.battery", "Battery")),
     "balance": (("balance.show", "Board"), ("compare.show", "Compare")),
+    "power": (
+        ("power.show", "UPS or DC"),
+        ("power.timed", "Timed runs"),
+        ("power.backup", "Backup"),
+        ("bench.power_bench", "Bench"),
+    ),
 }
 OVERLOADS = frozenset({"overload_standby", "overload_alarm"})
 
@@ -37,7 +44,7 @@ class StageMark:
 def mark_stages(tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditResult) -> dict[str, StageMark]:
     """Return the mark of every stage."""
     loads = tree.loads.get(plan["id"], [])
-    loose_count = sum(1 for load in loads if load["supply_id"] is None)
+    loose_count = sum(1 for load in loads if tree.hangs_on_nothing(load))
     return {
         "brief": _mark_brief(tree),
         "audit": _mark_audit(len(loads), loose_count, audit),
@@ -45,6 +52,7 @@ def mark_stages(tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditR
         if result.verdict
         else StageMark(shape="open", said="nothing to judge yet"),
         "balance": _mark_balance(loose_count, result),
+        "power": _mark_power(result),
     }
 
 
@@ -83,6 +91,21 @@ def _mark_balance(loose_count: int, result: PlanResult) -> StageMark:
         return StageMark(shape="open", said=f"{_count(loose_count, 'load')} on no supply")
     failing = [s for s in result.supplies if s.verdict is Verdict.FAILS]
     return StageMark(shape="open", said=f"{_count(len(failing), 'supply', 'supplies')} too short") if failing else StageMark()
+
+
+def _mark_power(result: PlanResult) -> StageMark:
+    found = {f.code for s in (*result.supplies, *result.selectors) for f in s.findings}
+    for codes, shape, said in (
+        (("backup_never_reached",), "fails", "a backup is never reached"),
+        (("light_load_switch_off",), "fails", "an output switches off under its light load"),
+        (("transfer_gap",), "fails", "a load does not live through the change-over"),
+        (("selector_chatters",), "risk", "a selector chatters"),
+        (("part_missing",), "open", "the output of a supply is not entered"),
+        (("overhead_dominates",), "open", "a UPS burns more than its loads take"),
+    ):
+        if found.intersection(codes):
+            return StageMark(shape=shape, said=said)
+    return StageMark()
 
 
 def _count(count: int, word: str, words: str = "") -> str:

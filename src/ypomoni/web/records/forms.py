@@ -18,7 +18,7 @@ from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, ProfileRow, RequirementRow
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
-from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow
+from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TimedRunRow
 from ypomoni.web.fields import ChoiceField, CurrentField, QuantityField, Typed
 from ypomoni.web.records.described import RecordForm, defaults_of, form_of, part_form_of
 
@@ -91,7 +91,15 @@ class PlanForm(form_of(PlanRow)):
 
 
 REQUIREMENT_START: Row = {**defaults_of(RequirementRow), "alarm_min": 30.0, "method": "simulation"}
-_Supply = form_of(SupplyRow, SUPPLY_NESTS)
+
+
+class TimedRunForm(part_form_of(TimedRunRow)):
+    """One timed run of a UPS."""
+
+    needed = ("output_w", "run_h")
+
+
+_Supply = form_of(SupplyRow, SUPPLY_NESTS, {"timed_runs": TimedRunForm})
 
 
 class SupplyForm(_Supply):
@@ -105,9 +113,20 @@ class SupplyForm(_Supply):
         "Its own protection, if it has one": "A lithium pack's own electronics. Left empty nothing is taken to protect it.",
         "Discharge table, if you have one": "The maker's table narrows the hours from ±10 % of capacity to ±3 %. Left empty the usual curve of its kind counts.",
         "Its output and charger": "It stands on the supply's label. Left empty nobody can say whether it is overloaded, or when the battery is full again.",
+        "Its AC output, if it is an AC UPS": "It stands on the label of the UPS. Left empty how long it holds is not known; its overhead alone may stay empty.",
+        "Its DC output, if it is a DC UPS": "It stands on the label, or was found on the bench. Left empty how long a DC UPS holds is not known.",
         "Its place": "Left empty it is as warm and cold as the site. Heat takes years off a battery, cold takes hours.",
     }
-    foldable = frozenset({"More of the battery", "Its own protection, if it has one", "Discharge table, if you have one", "Its place"})
+    foldable = frozenset(
+        {
+            "More of the battery",
+            "Its own protection, if it has one",
+            "Discharge table, if you have one",
+            "Its AC output, if it is an AC UPS",
+            "Its DC output, if it is a DC UPS",
+            "Its place",
+        }
+    )
     caution = (
         "Mains is isolated by a competent person. A battery's short-circuit current burns: insulate tools, fuse jumpers before breaking a "
         "battery lead. Warn the monitoring centre before a life-safety or intruder system goes off line. Local codes come first."
@@ -186,10 +205,25 @@ class SupplyForm(_Supply):
 
     def columns(self) -> Row:
         """Return the columns; without a bank all of its columns are blank."""
-        found = super().columns()
+        found = self._with_outputs(super().columns())
         if not found["bank_chemistry"]:
             return found | blank_row(BankRow)
         return found | {"bank_discharge_table": [asdict(r) for r in self.table_rows]}
+
+    def _with_outputs(self, found: Row) -> Row:
+        """Return the columns with an output where something was said of it, its voltage as is usual where that was left out."""
+        usual_v = {"ac": 230.0, "dc": self.nominal_v.data}
+        for part in ("ac", "dc"):
+            names = [f.name for f in self if f.name.startswith(f"{part}_")]
+            typed = [n for n in names if self[n].data not in (None, "")]
+            wakes = part == "dc" and bool(self.dc_wakes_on_load.data)
+            if not typed and not wakes:
+                found |= dict.fromkeys(names)
+            elif self[f"{part}_output_v"].data is None:
+                found[f"{part}_output_v"] = usual_v[part]
+        if found["dc_output_v"] is not None and found["dc_wakes_on_load"] is None:
+            found["dc_wakes_on_load"] = True
+        return found
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:
@@ -267,6 +301,12 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
     }
     foldable = frozenset({"How it is fed", "Where it is", "Doors", "On AC, if it runs from a UPS"})
 
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        # Who shows the whole form offers the plan's selectors; a cell keeps the one that is there.
+        here = str(self.selector.data or "")
+        self.selector.choices = {"": "none"} | ({here: here} if here else {})
+
     def validate(self, extra_validators: Any = None) -> bool:
         """Take the rail from `W @ V`, and refuse two that disagree."""
         good = super().validate(extra_validators)
@@ -343,6 +383,8 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
             found |= {"alarm_provenance": None, "alarm_text": None}
         if not self.converter.data:
             found["converter_efficiency_ratio"] = None
+        if found["selector_key"] is not None:
+            found["supply_id"] = None
         return found
 
     @staticmethod

@@ -31,7 +31,21 @@ from ypomoni.web.records.forms import FORMS, STARTS, LoadForm, PointForm, Record
 from ypomoni.web.security import signed_in, wants_json
 
 blueprint = Blueprint("records", __name__, template_folder="templates", url_prefix="/records")
-REMOVABLE = ("site", "requirement", "plan", "supply", "load", "place", "run", "point", "instrument", "device", "stock", "profile")
+REMOVABLE = (
+    "site",
+    "requirement",
+    "plan",
+    "supply",
+    "load",
+    "place",
+    "run",
+    "point",
+    "instrument",
+    "device",
+    "stock",
+    "profile",
+    "bench_supply",
+)
 MOST_PARTS = 20
 
 
@@ -177,6 +191,7 @@ def _form(name: str, tree: SiteTree | None, plan: PlanRow | None, *, data: dict[
         form.requirement_id.choices = {str(r["id"]): r["name"] for r in tree.requirements}
     if isinstance(form, LoadForm) and tree and plan:
         form.supply.choices = {"": "unassigned"} | {str(s["id"]): s["name"] for s in tree.supplies.get(plan["id"], [])}
+        form.selector.choices = {"": "none"} | {s["key"]: s["name"] for s in plan["selectors"]}
         form.place.choices = {"": "not said"} | {str(p["id"]): p["name"] for p in tree.places}
     if isinstance(form, RunForm) and tree and plan:
         form.place.choices = {str(p["id"]): p["name"] for p in tree.places}
@@ -255,7 +270,7 @@ def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: PlanRow | None) 
         (field.label.text, _shown(theirs[field.name]), _shown(field))
         for field in form
         if field.name in theirs
-        and field.name not in ("bursts", "thermostats", "recharges", "ranges")
+        and field.name not in ("bursts", "thermostats", "recharges", "ranges", "timed_runs")
         and _shown(theirs[field.name]) != _shown(field)
     ]
     if isinstance(form, LoadForm):

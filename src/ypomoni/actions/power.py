@@ -1,0 +1,206 @@
+"""The stage Power: a way to feed loads made a plan, the timed runs of a UPS, the selectors of a plan."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.edit import check_whole, create, edit, find, fresh_key, log_change, read_document, read_tree, refuse_stale, shared_keys
+from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.plans import clone_plan
+from ypomoni.core.evaluation.ways import CONVERTER_RATIO, Way, WayKind, ways_of
+from ypomoni.core.measuring.supply_bench import SupplyBench
+from ypomoni.documents.faults import Fault
+from ypomoni.documents.into_core import to_core_plan
+from ypomoni.documents.run_lines import RunLine
+from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.kept import AGGREGATES
+
+
+def plan_way(connection: Connection, actor: Actor, plan_id: int, supply_key: str, kind: str) -> tuple[Row, Way]:
+    """Make a proposal of a plan in which a supply's loads are fed another way; the plan itself stays as it is.
+
+    Raises
+    ------
+    NotFound
+        If there is no such supply or way.
+    Refused
+        If the way cannot feed every load, or the plan would not be whole.
+    """
+    row = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, row["site_id"], lock=True)
+    core = to_core_plan(read_document(tree), row["key"])
+    supply = next((s for s in core.supplies if s.key == supply_key), None)
+    if supply is None or kind not in [k.value for k in WayKind]:
+        raise NotFound
+    way = next((w for w in ways_of(supply, core.loads_on(supply_key)) if w.kind.value == kind), None)
+    if way is None:
+        raise NotFound
+    if not way.may_be_planned:
+        raise Refused([Fault("", f"This way cannot feed everything: {'. '.join(way.cannot) or 'it is the one that is there'}.")])
+    made = clone_plan(connection, actor, plan_id)
+    tree = read_tree(connection, actor, row["site_id"], lock=True)
+    there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)
+    loads = {e["key"]: e for e in tree.loads.get(made["id"], [])}
+    # A supply and its loads suit each other only once both are changed.
+    wanted: list[tuple[str, Row, Row]] = [("supply", dict(there), _columns_of(way))]
+    wanted += [("load", dict(loads[e.key]), _load_columns(dict(loads[e.key]), e)) for e in way.loads if e.key in loads]
+    _change_together(connection, actor, wanted)
+    return made, way
+
+
+def _change_together(connection: Connection, actor: Actor, wanted: list[tuple[str, Row, Row]]) -> None:
+    """Change several rows of one site, each given as name, row and columns, and check the site once all is changed."""
+    changed: list[tuple[str, Row, Row]] = []
+    for name, row, columns in wanted:
+        if any(row[key] != value for key, value in columns.items()):
+            changed.append((name, row, AGGREGATES[name].change(connection, {**row, **columns})))
+    if not changed:
+        return
+    tree, _ = check_whole(connection, actor, changed[0][0], changed[0][2])
+    for name, before, after in changed:
+        log_change(connection, actor, "edit", name, after, tree.site["id"], before, after)
+
+
+def _columns_of(way: Way) -> Row:
+    """Return the columns of a supply that a way changes."""
+    supply, bank = way.supply, way.supply.bank
+    found: Row = {
+        "kind": supply.kind.value,
+        "supply_current_a": supply.supply_current_a,
+        "output_limit_a": supply.output_limit_a,
+        "timed_runs": [],
+        **dict.fromkeys(("ac_output_v", "ac_rated_va", "ac_rated_w", "ac_overhead_w", "ac_light_load_off_w", "ac_transfer_ms")),
+        **dict.fromkeys(("ac_efficiency_ratio", "ac_light_load_off_min", "dc_output_v", "dc_efficiency_ratio", "dc_idle_power_w")),
+        **dict.fromkeys(("dc_min_input_v", "dc_sleep_below_a", "dc_sleep_after_s", "dc_wakes_on_load")),
+    }
+    if supply.ac is not None:
+        parts = (
+            "output_v",
+            "rated_va",
+            "rated_w",
+            "overhead_w",
+            "efficiency_ratio",
+            "light_load_off_w",
+            "light_load_off_min",
+            "transfer_ms",
+        )
+        found |= {f"ac_{p}": getattr(supply.ac, p) for p in parts}
+    if supply.dc is not None:
+        parts = ("output_v", "efficiency_ratio", "idle_power_w", "min_input_v", "sleep_below_a", "sleep_after_s", "wakes_on_load")
+        found |= {f"dc_{p}": getattr(supply.dc, p) for p in parts}
+    if bank is not None:
+        found |= {
+            "bank_block_v": bank.block_v,
+            "bank_capacity_ah": bank.capacity_ah,
+            "bank_rate_h": bank.rate_h,
+            "bank_series": bank.series,
+            "bank_parallel": bank.parallel,
+            "bank_condition_ratio": bank.condition_ratio,
+        }
+        if way.kind in (WayKind.UPS_FITTED, WayKind.DC_FITTED):
+            found |= {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_discharge_table": []}
+    return found
+
+
+def _load_columns(row: Row, load: Any) -> Row:
+    """Return the columns of a load that a way changes."""
+    if load.rail_v == row["rail_v"]:
+        return {}
+    converter = load.converter
+    found: Row = {
+        "rail_v": load.rail_v,
+        "behaviour": load.behaviour.value,
+        "min_v": load.min_v,
+        "converter_kind": converter.kind.value if converter else None,
+        "converter_efficiency_ratio": converter.efficiency_ratio if converter else None,
+        "standby_current_a": load.standby.current_a,
+        "standby_text": None,
+        "standby_uncertainty_a": None,
+        "standby_reading": None,
+        "bursts": [{**b, "current_a": n.current_a} for b, n in zip(row["bursts"], load.bursts, strict=True)],
+        **dict.fromkeys(("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ac_inrush_va", "ac_dc_v", "ac_adaptor_ratio")),
+    }
+    if not load.alarm_is_standby:
+        found |= {"alarm_current_a": load.alarm.current_a, "alarm_text": None, "alarm_uncertainty_a": None, "alarm_reading": None}
+    return found
+
+
+def save_runs(connection: Connection, actor: Actor, supply_id: int, version: int, runs: list[RunLine]) -> Row:
+    """Keep the timed runs of a UPS in place of those that were there."""
+    return edit(connection, actor, "supply", supply_id, version, {"timed_runs": [{"output_w": r.output_w, "run_h": r.run_h} for r in runs]})
+
+
+def keep_bench(connection: Connection, actor: Actor, values: Row) -> Row:
+    """Keep what was measured of a supply on the bench in the organisation's library."""
+    return create(connection, actor, "bench_supply", {**values, "key": None}, shared_keys(connection, actor, "bench_supply"))
+
+
+def fit_bench(connection: Connection, actor: Actor, bench_id: int, supply_id: int, version: int) -> Row:
+    """Take what was measured on the bench into a supply of a plan: it becomes a DC UPS that does what was seen."""
+    bench, supply = find(connection, actor, "bench_supply", bench_id), find(connection, actor, "supply", supply_id)
+    cell_v = SupplyBench(
+        **{f: bench[f] for f in ("name", "cells_count", "capacity_ah", "output_v", "idle_current_a")}, chemistry_key=bench["chemistry"]
+    ).nominal_v
+    columns: Row = {
+        "kind": "dc_ups",
+        "nominal_v": cell_v,
+        "cutoff_v": bench["cutoff_v"],
+        "dc_output_v": bench["output_v"],
+        "dc_efficiency_ratio": supply["dc_efficiency_ratio"] or CONVERTER_RATIO,
+        "dc_idle_power_w": bench["idle_current_a"] * cell_v,
+        "dc_min_input_v": None,
+        "dc_sleep_below_a": bench["sleep_below_a"],
+        "dc_sleep_after_s": bench["sleep_after_s"] or 30.0,
+        "dc_wakes_on_load": bench["wakes_on_load"] is not False,
+    }
+    return edit(connection, actor, "supply", supply_id, version, columns)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SelectorValues:
+    """A selector as it was typed, and the keys of the loads that hang on it; ``key`` empty is a new one."""
+
+    key: str
+    part: dict[str, Any]
+    load_keys: frozenset[str]
+
+
+def save_selector(connection: Connection, actor: Actor, plan_id: int, version: int, values: SelectorValues) -> str:
+    """Add or change a selector of a plan with the loads that hang on it, and return its key."""
+    row = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, row["site_id"], lock=True)
+    plan = next(p for p in tree.plans if p["id"] == plan_id)
+    taken = {s["key"] for s in plan["selectors"]} | {s["key"] for s in tree.supplies.get(plan_id, [])}
+    key = values.key or fresh_key(values.part["name"], taken)
+    made = {**values.part, "key": key}
+    others = [s for s in plan["selectors"] if s["key"] != key]
+    index = next((n for n, s in enumerate(plan["selectors"]) if s["key"] == key), len(others))
+    _write_selectors(connection, actor, plan, version, [*others[:index], made, *others[index:]], {key: values.load_keys})
+    return key
+
+
+def remove_selector(connection: Connection, actor: Actor, plan_id: int, version: int, key: str) -> None:
+    """Take a selector out of a plan; its loads wait unassigned."""
+    row = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, row["site_id"], lock=True)
+    plan = next(p for p in tree.plans if p["id"] == plan_id)
+    if key not in {s["key"] for s in plan["selectors"]}:
+        raise NotFound
+    _write_selectors(connection, actor, plan, version, [s for s in plan["selectors"] if s["key"] != key], {key: frozenset()})
+
+
+def _write_selectors(
+    connection: Connection, actor: Actor, plan: PlanRow, version: int, selectors: list[dict[str, Any]], feeds: dict[str, frozenset[str]]
+) -> None:
+    refuse_stale(connection, actor, "plan", plan, version)
+    wanted: list[tuple[str, Row, Row]] = [("plan", dict(plan), {"selectors": selectors})]
+    for load in read_tree(connection, actor, plan["site_id"]).loads.get(plan["id"], []):
+        for key, keys in feeds.items():
+            hangs = load["selector_key"] == key and load["supply_id"] is None
+            if (load["key"] in keys) != hangs:
+                wanted.append(
+                    ("load", dict(load), {"supply_id": None, "selector_key": key} if load["key"] in keys else {"selector_key": None})
+                )
+    _change_together(connection, actor, wanted)
