@@ -83,6 +83,11 @@ def other_organisation(conninfo, document):
             (organisation_id,),
         )
         found["device"] = connection.execute("SELECT id FROM device WHERE organisation_id = %s", (organisation_id,)).fetchone()["id"]
+        found["bench"] = connection.execute(
+            "INSERT INTO bench_supply (organisation_id, key, name, chemistry, cells_count, capacity_ah, output_v, idle_current_a)"
+            " VALUES (%s, 'b', 'Far Shore pocket supply', 'li_ion', 1, 3, 5, 0.01) RETURNING id",
+            (organisation_id,),
+        ).fetchone()["id"]
         found["job"] = connection.execute(
             "INSERT INTO job (organisation_id, plan_id, plan_key, objective, search_s, input_digest, input)"
             " VALUES (%s, %s, 'as-found', 'moves', 5, '', '{}') RETURNING id",

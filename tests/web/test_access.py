@@ -17,7 +17,7 @@ def addresses(app, theirs):
         for rule in app.url_map.iter_rules():
             if not rule.arguments & ID_ARGUMENTS:
                 continue
-            all_names = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device")
+            all_names = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "bench_supply")
             names = all_names if "name" in rule.arguments else (None,)
             for name in names:
                 known = {
@@ -27,7 +27,7 @@ def addresses(app, theirs):
                     "name": name,
                     "kind": "csv",
                     "batch": theirs["batch"],
-                    "record_id": theirs.get(name or "site"),
+                    "record_id": theirs.get("bench" if name == "bench_supply" else name or "site"),
                 }
                 values = {a: known.get(a, theirs.get(a.removesuffix("_id"))) for a in rule.arguments}
                 for method in rule.methods & {"GET", "POST"}:

@@ -294,15 +294,15 @@ def test_every_kind_of_mode_is_entered_the_way_people_think(client, archive, con
 def test_volt_amperes_taken_for_watts_are_asked_about_and_more_watts_refused(client, archive, conninfo):
     """The same figure twice is a question; watts above volt-amperes cannot be."""
     start = client.get(f"/records/load/new?plan={archive['plan_id']}", headers=SCRIPT).json["html"]
-    form = {**form_of(start), "name": "Recorder", "standby": "140 mA", "rail_v": "230 V", "ac_apparent_va": "32 VA"}
+    form = {**form_of(start), "name": "Yard recorder", "standby": "140 mA", "rail_v": "230 V", "ac_apparent_va": "32 VA"}
     impossible = client.post("/records/load/new", {**form, "ac_power_w": "40 W"})
     assert "must not be above the volt-amperes" in impossible.json["html"]
     asked = client.post("/records/load/new", {**form, "ac_power_w": "32 W"})
     assert asked.status_code == 422
     assert "VA is not W" in asked.json["html"]
-    assert rows(conninfo, "SELECT count(*) AS n FROM load WHERE name = 'Recorder'")[0]["n"] == 0
+    assert rows(conninfo, "SELECT count(*) AS n FROM load WHERE name = 'Yard recorder'")[0]["n"] == 0
     assert client.post("/records/load/new", {**form, "ac_power_w": "32 W", "sure": "1"}).status_code == 200
-    assert rows(conninfo, "SELECT ac_power_w FROM load WHERE name = 'Recorder'")[0]["ac_power_w"] == 32.0
+    assert rows(conninfo, "SELECT ac_power_w FROM load WHERE name = 'Yard recorder'")[0]["ac_power_w"] == 32.0
 
 
 # -- tables out and in -----------------------------------------------------------------------------------------------------------------

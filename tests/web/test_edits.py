@@ -138,6 +138,7 @@ def test_bad_input_of_every_field_is_answered_beside_it_and_loses_nothing(client
     plan_id = rows(conninfo, "SELECT max(id) AS id FROM plan")[0]["id"]
     if name in ("place", "run", "point", "instrument", "stock", "profile"):
         plan_id = rows(conninfo, "SELECT min(id) AS id FROM plan")[0]["id"]
+        record_id = rows(conninfo, f"SELECT min(id) AS id FROM {name}")[0]["id"]
     form, seen = {}, set()
     for field in FORMS[name]()._fields:
         if field in (

@@ -36,6 +36,7 @@ def test_every_stage_says_what_is_open_or_failing_in_it(client):
         "Audit": "2 readings do not add up",
         "Endurance": "fails",
         "Balance": "2 supplies too short",
+        "Power": "",
     }
     for word, (address, _, _) in shown.items():
         page = client.get(address).text

@@ -9,6 +9,7 @@ from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.ways import CONVERTER_RATIO, Way, WayKind, ways_of
 from ypomoni.core.measuring.supply_bench import SupplyBench
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.run_lines import RunLine
@@ -90,6 +91,8 @@ def _columns_of(way: Way) -> Row:
     if supply.dc is not None:
         parts = ("output_v", "efficiency_ratio", "idle_power_w", "min_input_v", "sleep_below_a", "sleep_after_s", "wakes_on_load")
         found |= {f"dc_{p}": getattr(supply.dc, p) for p in parts}
+    if way.kind in (WayKind.DC_SAME, WayKind.DC_FITTED):
+        found["name"] = supply.name
     if bank is not None:
         found |= {
             "bank_block_v": bank.block_v,
@@ -144,7 +147,7 @@ def fit_bench(connection: Connection, actor: Actor, bench_id: int, supply_id: in
         **{f: bench[f] for f in ("name", "cells_count", "capacity_ah", "output_v", "idle_current_a")}, chemistry_key=bench["chemistry"]
     ).nominal_v
     columns: Row = {
-        "kind": "dc_ups",
+        "kind": SupplyKind.DC_UPS.value,
         "nominal_v": cell_v,
         "cutoff_v": bench["cutoff_v"],
         "dc_output_v": bench["output_v"],

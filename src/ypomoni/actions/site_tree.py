@@ -83,8 +83,10 @@ class SiteTree:
 
     def hangs_on_nothing(self, load: LoadRow) -> bool:
         """Say whether neither a supply nor a selector of its plan feeds a load."""
+        if load["supply_id"] in {s["id"] for s in self.supplies.get(load["plan_id"], [])}:
+            return False
         plan = next(p for p in self.plans if p["id"] == load["plan_id"])
-        return load["supply_id"] is None and load["selector_key"] not in {s["key"] for s in plan["selectors"]}
+        return load["selector_key"] not in {s["key"] for s in plan["selectors"]}
 
     def placed_points(self, plan_id: int) -> list[Row]:
         """Return the points of a plan where they are now: a device's follows its load, and each hangs on the nearest point still there.

@@ -144,7 +144,6 @@ def build_register(tree: SiteTree, plan_row: PlanRow, asked: Asked, result: Plan
 
 def view_load(tree: SiteTree, row: LoadRow, shares: dict[str, Any]) -> LoadView:
     """Return one row."""
-    supplies = {s["id"] for s in tree.supplies.get(row["plan_id"], [])}
     found = shares.get(row["key"])
     average = None
     if found is not None:
@@ -154,7 +153,7 @@ def view_load(tree: SiteTree, row: LoadRow, shares: dict[str, Any]) -> LoadView:
         row=row,
         cells=load_cells(row, tree),
         more=_more(row),
-        unassigned=row["supply_id"] not in supplies and tree.hangs_on_nothing(row),
+        unassigned=tree.hangs_on_nothing(row),
         duty=build_duty(row),
         average=average,
     )

@@ -31,7 +31,9 @@ def components() -> Any:
     for field, hint in zip(form, ("at the battery, as in 13.65 V", "", "", "", "a line a row"), strict=True):
         setattr(field, "hint", hint)  # noqa: B010 - our own fields have one
     form.wrong.errors = ["60 has no unit. Write 60 mA or 60 A."]
-    marks = dict(zip((key for key, *_ in STAGES), (StageMark(shape=s, said=s) for s in ("holds", "risk", "fails", "open")), strict=True))
+    marks = dict(
+        zip((key for key, *_ in STAGES), (StageMark(shape=s, said=s) for s in ("holds", "risk", "fails", "open", "")), strict=True)
+    )
     findings = [
         FindingView(
             severity=severity.value,

@@ -8,6 +8,7 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.lists import shared_of
 from ypomoni.actions.power import fit_bench, keep_bench
 from ypomoni.core.measuring.supply_bench import SupplyBench, judge_bench
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.records.field import Row
 from ypomoni.records.library import BenchRow
@@ -59,7 +60,9 @@ def power_bench(site_id: int, plan_key: str) -> Any:
     """Show what was benched, and where the next one begins."""
     page = PlanPage.at(site_id, plan_key)
     rows = [(r, _verdict_of(r)) for r in shared_of(g.connection, g.actor, "bench_supply")]
-    supplies = [(s["id"], s["version"], s["name"]) for s in page.tree.supplies.get(page.plan["id"], []) if s["kind"] == "dc_ups"]
+    supplies = [
+        (s["id"], s["version"], s["name"]) for s in page.tree.supplies.get(page.plan["id"], []) if s["kind"] == SupplyKind.DC_UPS.value
+    ]
     return render_template("power/bench.html", **_frame(page), benched=rows, supplies=supplies)
 
 

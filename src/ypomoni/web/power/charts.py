@@ -16,7 +16,7 @@ H_TICKS = (0.1, 0.25, 0.5, 1, 2, 4, 8, 12, 24, 48, 96, 168, 336, 720)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Line:
+class ChartLine:
     """One line with its name: its points as SVG has them."""
 
     name: str
@@ -24,7 +24,7 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tick:
+class ChartTick:
     """A tick of an axis: where, and its words."""
 
     at: float
@@ -35,9 +35,9 @@ class Tick:
 class LoadChart:
     """Hours against load, with the share that the UPS burns itself below."""
 
-    lines: tuple[Line, ...]
-    x_ticks: tuple[Tick, ...]
-    y_ticks: tuple[Tick, ...]
+    lines: tuple[ChartLine, ...]
+    x_ticks: tuple[ChartTick, ...]
+    y_ticks: tuple[ChartTick, ...]
     now_x: float | None
     now_y: float | None
     now_text: str
@@ -69,7 +69,7 @@ def load_chart(
         return bottom - (bottom - TOP) * part
 
     lines = [
-        Line(name=curve.name, points=" ".join(f"{x_of(p.output_w):.1f},{y_of(p.run_h):.1f}" for p in curve.points if p.run_h >= low_h))
+        ChartLine(name=curve.name, points=" ".join(f"{x_of(p.output_w):.1f},{y_of(p.run_h):.1f}" for p in curve.points if p.run_h >= low_h))
         for curve in curves
     ]
     here = curves[0]
@@ -81,8 +81,8 @@ def load_chart(
         burnt = f"At {say_watts(here.now_w)} it lasts {say_hours(here.now_h or 0.0)}; of what the battery gives it burns about {say_percent(share_now)} itself."
     return LoadChart(
         lines=tuple(lines),
-        x_ticks=tuple(Tick(at=x_of(w), text=f"{w}") for w in W_TICKS if w <= top_w),
-        y_ticks=tuple(Tick(at=y_of(h), text=say_hours(h)) for h in H_TICKS if low_h <= h <= high_h),
+        x_ticks=tuple(ChartTick(at=x_of(w), text=f"{w}") for w in W_TICKS if w <= top_w),
+        y_ticks=tuple(ChartTick(at=y_of(h), text=say_hours(h)) for h in H_TICKS if low_h <= h <= high_h),
         now_x=None if here.now_w is None else x_of(here.now_w),
         now_y=None if here.now_h is None else y_of(here.now_h),
         now_text="" if here.now_w is None else f"now {say_watts(here.now_w)}: {say_hours(here.now_h or 0.0)}",
@@ -98,19 +98,19 @@ def load_chart(
 class BackupChart:
     """What a selector does over time: the voltage of each input, what the device is fed with, which input feeds when, and what a gauge shows."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[ChartLine, ...]
     fed: str
     needs_y: float | None
     needs_text: str
     switch_y: float | None
     switch_text: str
-    x_ticks: tuple[Tick, ...]
-    y_ticks: tuple[Tick, ...]
+    x_ticks: tuple[ChartTick, ...]
+    y_ticks: tuple[ChartTick, ...]
     bars: tuple[tuple[float, float, int, str], ...]
     dead_x: float | None
     dead_text: str
     gauge: str
-    left: tuple[Line, ...]
+    left: tuple[ChartLine, ...]
 
 
 def backup_chart(
@@ -132,7 +132,7 @@ def backup_chart(
         return bottom - (bottom - TOP) * (v - low_v) / (high_v - low_v)
 
     lines = [
-        Line(name=names[key], points=" ".join(f"{x_of(look.t_h):.1f},{y_of(look.input_v[n]):.1f}" for look in looks))
+        ChartLine(name=names[key], points=" ".join(f"{x_of(look.t_h):.1f},{y_of(look.input_v[n]):.1f}" for look in looks))
         for n, key in enumerate(selected.input_keys)
     ]
     bars: list[tuple[float, float, int, str]] = []
@@ -150,7 +150,7 @@ def backup_chart(
         )
 
     left = tuple(
-        Line(name=names[key], points=share_points([look.left_ratio[n] for look in looks])) for n, key in enumerate(selected.input_keys)
+        ChartLine(name=names[key], points=share_points([look.left_ratio[n] for look in looks])) for n, key in enumerate(selected.input_keys)
     )
     step_h = next((h for h in (0.25, 0.5, 1, 2, 4, 6, 12, 24, 48, 96, 168, 336, 720, 2190, 8760) if end_h / h <= 8), 8760.0)
     return BackupChart(
@@ -160,8 +160,8 @@ def backup_chart(
         needs_text="" if not needs_v else f"dead below {say_volts(needs_v)}",
         switch_y=None if switch_below_v <= 0 else y_of(switch_below_v),
         switch_text="" if switch_below_v <= 0 else f"changes over below {say_volts(switch_below_v)}",
-        x_ticks=tuple(Tick(at=x_of(n * step_h), text=say_hours(n * step_h) if n else "0") for n in range(int(end_h / step_h) + 1)),
-        y_ticks=tuple(Tick(at=y_of(v), text=f"{v} V") for v in range(0, math.ceil(high_v), 2 if high_v < 20 else 6)),
+        x_ticks=tuple(ChartTick(at=x_of(n * step_h), text=say_hours(n * step_h) if n else "0") for n in range(int(end_h / step_h) + 1)),
+        y_ticks=tuple(ChartTick(at=y_of(v), text=f"{v} V") for v in range(0, math.ceil(high_v), 2 if high_v < 20 else 6)),
         bars=tuple(bars),
         dead_x=None if selected.dead is None else x_of(selected.holdover_h),
         dead_text="" if selected.dead is None else f"{selected.dead} dead after {say_hours(selected.holdover_h)}",

@@ -9,6 +9,7 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.power import SelectorValues, plan_way, remove_selector, save_runs, save_selector
 from ypomoni.core.outage.case import hindrance_of
 from ypomoni.core.things.supplies import Plan
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.run_lines import read_run_lines
 from ypomoni.records.nesting import part_of_row
@@ -202,7 +203,7 @@ def _selector_sheet(plan: PlanRow, key: str, data: dict[str, Any], inputs: list[
         for name, messages in faults.items():
             if name in form:
                 form[name].errors = messages
-    supplies = [(s["key"], s["name"]) for s in tree.supplies.get(plan["id"], []) if s["kind"] != "ac_ups"]
+    supplies = [(s["key"], s["name"]) for s in tree.supplies.get(plan["id"], []) if s["kind"] != SupplyKind.AC_UPS.value]
     loads = [(e["key"], e["name"], e["key"] in feeds) for e in tree.loads.get(plan["id"], [])]
     html = render_template(
         "power/_selector_form.html",

@@ -18,7 +18,7 @@ from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, ProfileRow, RequirementRow
 from ypomoni.records.site import PlaceRow, PlanRow, RunRow, SiteRow
-from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TimedRunRow
+from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow
 from ypomoni.web.fields import ChoiceField, CurrentField, QuantityField, Typed
 from ypomoni.web.records.described import RecordForm, defaults_of, form_of, part_form_of
 
@@ -93,13 +93,7 @@ class PlanForm(form_of(PlanRow)):
 REQUIREMENT_START: Row = {**defaults_of(RequirementRow), "alarm_min": 30.0, "method": "simulation"}
 
 
-class TimedRunForm(part_form_of(TimedRunRow)):
-    """One timed run of a UPS."""
-
-    needed = ("output_w", "run_h")
-
-
-_Supply = form_of(SupplyRow, SUPPLY_NESTS, {"timed_runs": TimedRunForm})
+_Supply = form_of(SupplyRow, SUPPLY_NESTS)
 
 
 class SupplyForm(_Supply):

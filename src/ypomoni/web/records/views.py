@@ -270,7 +270,7 @@ def _stale(name: str, form: RecordForm, stale: StaleEdit, plan: PlanRow | None) 
         (field.label.text, _shown(theirs[field.name]), _shown(field))
         for field in form
         if field.name in theirs
-        and field.name not in ("bursts", "thermostats", "recharges", "ranges", "timed_runs")
+        and field.name not in ("bursts", "thermostats", "recharges", "ranges")
         and _shown(theirs[field.name]) != _shown(field)
     ]
     if isinstance(form, LoadForm):
