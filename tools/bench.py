@@ -24,11 +24,15 @@ from throwaway import application, served
 from web.client import Client  # pyright: ignore[reportMissingImports]
 
 from ypomoni.core.balance.search import Effort, Proposal, find_moves
+from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.evaluation.recommending import recommend_bank
+from ypomoni.core.evaluation.ways import ways_of
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import build_timeline
+from ypomoni.core.outage.load_curve import load_curve
 from ypomoni.core.outage.playing import Conditions, play_supply
 from ypomoni.core.outage.run import HoldoverRun
+from ypomoni.core.outage.selecting import play_selector
 from ypomoni.core.outage.survival import sample_holdovers
 from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.duty_cycle import DutyCycle
@@ -128,6 +132,54 @@ def bench_endurance() -> None:
             assert answer.status_code == 200
 
         say("a control dragged, answered over HTTP", median_ms(drag), "under 100 ms")
+
+
+def bench_power() -> None:
+    """A UPS beside a boxed supply of the same loads, hours against load, the ways, a selector; an edit of a UPS plan over HTTP."""
+    boxed = evaluated(builders.document(loads=[{"bursts": [{"current_a": 0.9, "duration_s": 8, "per_hour": 1}]}]))
+    inverter = evaluated(
+        builders.document(builders.ups(), [builders.watts(4, bursts=[{"current_a": 0.05, "duration_s": 8, "per_hour": 1}])])
+    )
+    say("a boxed supply evaluated, hourly bursts", median_ms(boxed, runs=5), "the measure")
+    say("an AC UPS evaluated, hourly bursts", median_ms(inverter, runs=5), "as a boxed supply")
+    three = [
+        builders.core_plan(builders.document(builders.ups(ac={"rated_va": va}), [builders.watts(20)])).supplies[0]
+        for va in (550, 850, 1500)
+    ]
+    say("hours against load of three UPS", median_ms(lambda: [load_curve(s, 20.0) for s in three]), "under 300 ms")
+    plan = builders.core_plan(builders.document(builders.ups(), [builders.watts(20, ac={"power_w": 20.0, "dc_v": 12})]))
+    say("UPS or DC: every way judged", median_ms(lambda: ways_of(plan.supplies[0], plan.loads_on("s")), runs=3), "under 500 ms")
+    for mode in ("first_present", "highest_voltage"):
+        found = builders.core_plan(builders.backed_up(mode=mode))
+        inputs = tuple(s for key in found.selectors[0].inputs for s in found.supplies if s.key == key)
+        say(
+            f"a selector played, {mode}",
+            median_ms(lambda f=found, i=inputs: play_selector(f.selectors[0], i, f.loads), runs=3),
+            "under 500 ms",
+        )
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    with application() as app:
+        client = Client(app)
+        for site in ("Brackwater County Archive", "Orrin Vale Veterinary Clinic"):
+            with app.extensions["pool"].connection() as connection:
+                load = connection.execute(
+                    "SELECT l.id, l.version FROM load l JOIN plan p ON p.id = l.plan_id JOIN site s ON s.id = p.site_id WHERE s.name = %s ORDER BY l.id",
+                    (site,),
+                ).fetchone()
+            state = dict(load or {})
+
+            def edit_cell(state: dict[str, Any] = state) -> None:
+                answer = client.cell(state, "quantity", str(1 + state["version"] % 2))
+                assert answer.status_code == 200
+                state["version"] += 1
+
+            say(f"an edit of a cell, {site}", median_ms(edit_cell, runs=5), "alike")
+
+
+def evaluated(site: dict[str, Any]) -> Callable[[], Any]:
+    """Return what evaluates the plan of a site."""
+    plan = builders.core_plan(site)
+    return lambda: evaluate_plan(plan)
 
 
 def bench_sizing() -> None:
@@ -329,6 +381,7 @@ if __name__ == "__main__":
     bench_board()
     bench_outage()
     bench_endurance()
+    bench_power()
     bench_sizing()
     bench_pages()
     bench_register()

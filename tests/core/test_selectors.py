@@ -236,6 +236,13 @@ def test_findings_of_a_selector_have_their_innocent_twins():
     assert paper.verdict == "on_paper_only"
 
 
+def test_a_regulated_input_that_gives_too_little_leaves_its_load_dead():
+    """9 V held for good are no supply for a camera that needs 10 V, and the backup is never asked; 10.5 V are enough."""
+    low = played(backed_up(pack=dc_ups(cutoff_v=10.5, dc={"output_v": 9.7}), camera={"rail_v": 11}))
+    assert (low.holdover_h, low.dead, low.seen_v) == (0.0, "Camera", 9.7)
+    assert played(backed_up(pack=dc_ups(cutoff_v=10.5, dc={"output_v": 10.5}), camera={"rail_v": 11})).holdover_h > 40
+
+
 def test_an_input_is_computed_as_if_it_were_alone_and_its_dangers_count():
     """Its own hours are those of the load on it alone; a danger on one input makes the plan unsafe."""
     site = backed_up()

@@ -6,7 +6,7 @@ Called by the page *Timed runs*.
 import re
 from dataclasses import dataclass
 
-MOST_LINES, MOST_RUNS = 20_000, 40
+MOST_LINES, MOST_RUNS = 20_000, 20
 # From so many lines of two numbers on it is the log of a meter.
 LEAST_LOG_LINES = 8
 # Under this share of the mean the output counts as off.

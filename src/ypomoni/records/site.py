@@ -59,7 +59,7 @@ class PlanRow(Kept):
     name: Annotated[str, Line("name", label="Name", hint="as in Proposal, larger battery in Bay B")]
     stage: Annotated[str, Word("stage", STAGE_WORDS, one_of=Stage, label="Stands for")]
     # As they stand in the site file: what hangs on one names it by its key.
-    selectors: Annotated[list[dict[str, Any]], Many("selectors", SelectorRow, default=[], most=50, told="selectors", since=9)]
+    selectors: Annotated[list[dict[str, Any]], Many("selectors", SelectorRow, default=[], most=10, told="selectors", since=9)]
 
 
 class PlaceRow(Kept):

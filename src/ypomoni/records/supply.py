@@ -191,7 +191,7 @@ class _Outputs(TypedDict):
             since=9,
         ),
     ]
-    timed_runs: Annotated[list[dict[str, Any]], Many("timed_runs", TimedRunRow, default=[], most=40, told="timed runs", since=9)]
+    timed_runs: Annotated[list[dict[str, Any]], Many("timed_runs", TimedRunRow, default=[], most=20, told="timed runs", since=9)]
     dc_output_v: Annotated[
         float | None,
         volts(

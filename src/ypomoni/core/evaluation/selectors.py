@@ -1,5 +1,6 @@
 """Selectors evaluated: what each does, what would help, and the judgement of it. Called where a plan is summed up."""
 
+import math
 from collections.abc import Iterator
 from dataclasses import replace
 from functools import lru_cache
@@ -11,7 +12,7 @@ from ypomoni.core.outage.selecting import Selected, play_selector
 from ypomoni.core.outage.uncertainty import limits_a
 from ypomoni.core.telling.results import Feeding, Finding, LimitedBy, SelectorResult, Severity, Verdict
 from ypomoni.core.telling.wording import say_hours, say_volts
-from ypomoni.core.things.loads import Load
+from ypomoni.core.things.loads import Load, Provenance, StatedCurrent
 from ypomoni.core.things.outputs import DcOutput
 from ypomoni.core.things.selectors import Selector, SelectorMode
 from ypomoni.core.things.supplies import Plan, Supply
@@ -19,6 +20,8 @@ from ypomoni.core.things.supply_kinds import SupplyKind
 
 MOST_FED_BY = 200
 CAPACITY_LOW_RATIO = 0.9
+# With more loads than this all of them are moved at once.
+MOST_MOVED = 8
 # A way out must make at least so much more of it.
 HELPS_RATIO = 1.05
 # An under-voltage changeover is set so far above what the load needs.
@@ -69,8 +72,8 @@ def evaluate_selector(selector: Selector, supplies: tuple[Supply, ...], loads: t
         supplies=supplies,
         selected=selected,
         cold_h=_cold_h(selector, supplies, loads),
-        end_of_life_h=play_selector(selector, supplies, loads, condition_ratio=end_of_life_ratio).holdover_h,
-        low_h=play_selector(selector, supplies, _at_their_most(loads), capacity_ratio=CAPACITY_LOW_RATIO).holdover_h,
+        end_of_life_h=play_selector(selector, supplies, loads, condition_ratio=end_of_life_ratio, briefly=True).holdover_h,
+        low_h=_low_h(selector, supplies, loads, selected.holdover_h),
     )
     if selected.dead is not None and (facts.unused or selected.holdover_h < must_h):
         facts = replace(facts, ways=tuple(_ways_out(facts, loads)))
@@ -102,12 +105,26 @@ def _no_bank(selector: Selector, supplies: tuple[Supply, ...]) -> Finding:
 
 
 def _cold_h(selector: Selector, supplies: tuple[Supply, ...], loads: tuple[Load, ...]) -> float:
-    return play_selector(selector, supplies, loads, cold=True).holdover_h
+    return play_selector(selector, supplies, loads, cold=True, briefly=True).holdover_h
 
 
-def _at_their_most(loads: tuple[Load, ...]) -> tuple[Load, ...]:
-    """Return the loads with every standby current at its upper limit: all at once, which is worse than any band."""
-    return tuple(replace(e, standby=replace(e.standby, current_a=max(e.standby.current_a, limits_a(e.standby)[1]))) for e in loads)
+def _low_h(selector: Selector, supplies: tuple[Supply, ...], loads: tuple[Load, ...], expected_h: float) -> float:
+    """Return the low end of its band: each load alone at its upper limit, and all banks a tenth short, added as root of squares. [h]"""
+    if expected_h <= 0:
+        return 0.0
+    if len(loads) > MOST_MOVED:
+        moved = [tuple(_at_its_most(e) for e in loads)]
+    else:
+        moved = [tuple(_at_its_most(e) if e is load else e for e in loads) for load in loads]
+    ends_h = [play_selector(selector, supplies, some, briefly=True).holdover_h for some in moved]
+    ends_h.append(play_selector(selector, supplies, loads, capacity_ratio=CAPACITY_LOW_RATIO, briefly=True).holdover_h)
+    falls = [math.log(expected_h / max(h, 1e-9)) for h in ends_h if h < expected_h]
+    return expected_h * math.exp(-math.hypot(*falls))
+
+
+def _at_its_most(load: Load) -> Load:
+    """Return a load with its standby current at its upper limit, as if that were measured."""
+    return replace(load, standby=StatedCurrent(current_a=limits_a(load.standby)[1], provenance=Provenance.MEASURED))
 
 
 def _limit_of(selected: Selected) -> LimitedBy | None:
@@ -167,7 +184,7 @@ def _ways_out(facts: SelectorFacts, loads: tuple[Load, ...]) -> Iterator[str]:
         turned = replace(selector, inputs=tuple(reversed(selector.inputs)))
         tried.append((f"Turn the order round: {supplies[1].name} first", turned, tuple(reversed(supplies))))
     for words, changed, changed_supplies in tried:
-        after = play_selector(changed, changed_supplies, loads)
+        after = play_selector(changed, changed_supplies, loads, briefly=True)
         keys = {s.key for s in changed_supplies if s.bank is not None}
         lasts = after.dead is None or after.holdover_h >= max(HELPS_RATIO * was_h, was_h + 1e-3)
         if lasts and (after.dead is None or keys <= after.reached) and after.most_changes_an_hour <= 3:

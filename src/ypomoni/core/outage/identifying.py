@@ -22,7 +22,7 @@ CONDITION_RATIOS = (0.05, 1.05)
 # A run timed by hand is off by this at least. [M]
 LEAST_ERROR_RATIO = 0.01
 DEVIATIONS = 1.96
-MOST_STEPS = 60
+MOST_STEPS = 25
 SETTLED = 1e-10
 # A bank of one label may hold so much more than it says.
 GREATEST_CAPACITY_RATIO = 1.1
@@ -114,7 +114,12 @@ def _fit(supply: Supply, usual_w: float) -> IdentifiedUps:
         raise ValueError("only a UPS with a battery can be timed")
     today_ratio = bank.condition_today_ratio(supply.typical_degc)
     tells_condition = bank.condition_ratio is None and are_apart(runs)
-    starts = [(usual_w * share, c) for share in (1.0, 0.2, 3.0) for c in ((0.9, 0.6, 0.3) if tells_condition else (today_ratio,))]
+    conditions = (
+        ((1.0, 0.9), (0.4, 0.6), (2.5, 0.5), (1.0, 0.3))
+        if tells_condition
+        else ((1.0, today_ratio), (0.2, today_ratio), (3.0, today_ratio))
+    )
+    starts = [(usual_w * share, c) for share, c in conditions]
 
     def errors(x: tuple[float, float]) -> list[float]:
         return [math.log(max(run_time_h(supply, output, r.output_w, *x), 1e-9) / r.run_h) for r in runs]

@@ -55,6 +55,30 @@ _ALL = (
         name="Draw behaviour",
         meaning="How a device's current changes as the battery sinks: constant current, constant power (it takes more), or resistive (it takes less).",
     ),
+    Term(
+        key="overhead",
+        name="Overhead",
+        meaning="What a UPS burns on battery to stay awake, with nothing on its output. It grows with the rating.",
+        use="At a light load most of the charge goes there. Two timed runs tell it.",
+    ),
+    Term(
+        key="light-load",
+        name="Light-load switch-off",
+        meaning="Some outputs take a small load for none, and switch off or sleep after a while.",
+        use="Then the load is dark with the battery full. A larger battery does not help.",
+    ),
+    Term(
+        key="selector",
+        name="Selector",
+        meaning="What chooses between two supplies that feed one device: the first that has a voltage, or the one with the highest.",
+        use="A battery that sags still has a voltage, so the second may never be asked.",
+    ),
+    Term(
+        key="gauge",
+        name="Gauge",
+        meaning="What a device shows as charge left. It reads the voltage it is fed with.",
+        use="Behind a regulator it shows one value to the end.",
+    ),
     Term(key="bus-group", name="Bus group", meaning="Loads that share a data bus and its 0 V, so they must stay on one supply."),
     Term(key="reading", name="Reading", meaning="One measurement: where, in which state, the value, with which meter, by whom and when."),
     Term(

@@ -9,6 +9,7 @@ from ypomoni.actions.lists import shared_of
 from ypomoni.actions.power import fit_bench, keep_bench
 from ypomoni.core.measuring.supply_bench import SupplyBench, judge_bench
 from ypomoni.core.things.supply_kinds import SupplyKind
+from ypomoni.core.things.supply_types import BASIS, SUPPLY_TYPES
 from ypomoni.documents.quantities import show_quantity
 from ypomoni.records.field import Row
 from ypomoni.records.library import BenchRow
@@ -63,7 +64,7 @@ def power_bench(site_id: int, plan_key: str) -> Any:
     supplies = [
         (s["id"], s["version"], s["name"]) for s in page.tree.supplies.get(page.plan["id"], []) if s["kind"] == SupplyKind.DC_UPS.value
     ]
-    return render_template("power/bench.html", **_frame(page), benched=rows, supplies=supplies)
+    return render_template("power/bench.html", **_frame(page), benched=rows, supplies=supplies, types=SUPPLY_TYPES, basis=BASIS)
 
 
 @blueprint.get("/new")

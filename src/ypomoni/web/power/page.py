@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from ypomoni.core.evaluation.recommending import say_sold
+from ypomoni.core.evaluation.recommending import charger_advice, say_sold
 from ypomoni.core.evaluation.ways import Losses, UpsSize, Way, WayKind, ups_size, ways_of
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.load_curve import LoadCurve, crossing_w, hours_at, load_curve, present_output_w
@@ -84,7 +84,7 @@ def power_view(plan: Plan, supply: Supply, result: SupplyResult) -> PowerView:
         line=_line(supply, ways),
         ways=tuple(_way_row(w, most_w) for w in ways),
         chart=_chart(plan, supply, loads, ways),
-        size=() if size is None else _size_rows(size, result),
+        size=() if size is None else _size_rows(supply, loads, size, result),
         stages=tuple(_stage_rows(supply, loads)),
         must=say_required_h(supply.requirement.standby_h),
         is_ups=supply.of_kind.is_inverter,
@@ -168,17 +168,24 @@ def _parts_at(losses: Losses, most_w: float) -> tuple[tuple[str, float, float], 
     return tuple(found)
 
 
-def _size_rows(size: UpsSize, result: SupplyResult) -> tuple[tuple[str, str], ...]:
+def _size_rows(supply: Supply, loads: tuple[Load, ...], size: UpsSize, result: SupplyResult) -> tuple[tuple[str, str], ...]:
     sold = f"{size.sold_va:g} VA" if size.sold_va is not None else "none that is sold is large enough: split the loads"
     starting = f"{plain_number(size.starting_va)} VA"
     if size.inrush_unknown:
         starting += f"; of {len(size.inrush_unknown)} loads the start is not known"
     bank = result.recommended_bank
     fitted = "none" if bank is None else say_sold(bank)
+    late = result.recovery_h is None or (result.recharge_h is not None and result.recovery_h > result.recharge_h)
+    charger = (
+        charger_advice(supply, loads)
+        if late
+        else f"the one that is there: back at {say_percent(result.recharge_to_ratio)} after {say_hours(result.recovery_h or 0.0)}"
+    )
     return (
         ("Runs together", f"{plain_number(size.running_w)} W, {plain_number(size.running_va)} VA at its peak"),
         ("With the largest start", starting),
         ("Next size sold", sold),
+        ("Its charger", charger),
         ("Battery by the simulation", fitted if bank else (result.no_bank_reason or "none")),
         *((f"Battery by {METHOD_WORDS[m.method]}", f"{plain_number(m.required_ah or 0.0)} Ah") for m in result.methods if m.required_ah),
     )

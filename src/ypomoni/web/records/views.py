@@ -22,6 +22,7 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.profiles import offered_profiles, profile_values
 from ypomoni.actions.register import load_of_device
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.things.supply_types import supply_type
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.web.audit.register import burst_words
@@ -170,6 +171,8 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: PlanRow | Non
         start |= profile_values(g.connection, g.actor, request.args["profile"])
     if name == "supply" and tree and tree.requirements:
         start["requirement_id"] = tree.requirements[0]["id"]
+    if name == "supply" and (generic := supply_type(request.args.get("generic", ""))) is not None:
+        start |= {"name": generic.name, **generic.columns}
     if name == "load" and tree and plan:
         supplies = tree.supplies.get(plan["id"], [])
         start["supply_id"] = supplies[0]["id"] if len(supplies) == 1 else None

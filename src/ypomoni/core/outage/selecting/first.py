@@ -17,7 +17,7 @@ LEAST_PAUSE_H = 60.0 / SECONDS_PER_HOUR
 RECOVERY_STEP, RECOVERED_AFTER = 0.1, 10.0
 EDGES_PER_CHUNK = 240.0
 # Beyond so many changes it is left on the input it is on.
-MOST_CHANGES = 20_000
+MOST_CHANGES = 5_000
 INSTANT_H = 0.01 / SECONDS_PER_HOUR
 # A voltage that still stands so far above every limit at the end has collapsed.
 COLLAPSE_RATIO = 1.002
@@ -27,8 +27,11 @@ ANY_V = 1e-6
 class FirstPresent(SelectorPlayer):
     """Plays one selector once."""
 
-    def __init__(self, selector: Selector, inputs: list[Input], loads: tuple[Load, ...], looks_count: int) -> None:
+    def __init__(
+        self, selector: Selector, inputs: list[Input], loads: tuple[Load, ...], looks_count: int, most_changes: int = MOST_CHANGES
+    ) -> None:
         super().__init__(inputs, loads, looks_count)
+        self.most_changes = most_changes
         self.below_v = max(selector.switch_below_v, ANY_V)
         self.above_v = max(selector.returns_above_v, ANY_V)
         self.at = 0
@@ -75,6 +78,10 @@ class FirstPresent(SelectorPlayer):
         stops_at_h = math.inf if feeding.stops_after_h is None else self.changed_h + feeding.stops_after_h
         until_h = min(until_h, self.t + self.look_every_h, max(stops_at_h, self.t))
         self._look()
+        if feeding.is_regulated:
+            needs_v, owner = self.needs_of_output()
+            if feeding.held_v < needs_v - 1e-9:
+                return self.ended(owner, needs_v, feeding.held_v)
         if until_h > self.t:
             stopped = self._walk(feeding, until_h)
             if stopped is not None:
@@ -90,7 +97,7 @@ class FirstPresent(SelectorPlayer):
         stretches = feeding.timeline.stretches(self.t, until_h)
         for n, stretch in enumerate(stretches):
             stop_h = stretches[n + 1][0] if n + 1 < len(stretches) else until_h
-            # What an output holds suits its loads: that was checked where it was entered.
+            # What an output holds was compared with what its loads need before.
             needs_v, owner = (0.0, None) if feeding.is_regulated else self.needs(feeding.timeline, stretch[0])
             leaves_v = 0.0 if feeding.is_regulated or self.holds_on else self.below_v
             limit_v = max(feeding.opens_v, leaves_v, needs_v)
@@ -138,7 +145,7 @@ class FirstPresent(SelectorPlayer):
 
     def _return_within(self, until_h: float) -> tuple[float, int] | None:
         """Return when an earlier input may feed again before a time, and which. [h]"""
-        if self.at == 0 or len(self.changes) > MOST_CHANGES:
+        if self.at == 0 or len(self.changes) > self.most_changes:
             return None
         earliest_h = max(self.t, self.changed_h + LEAST_PAUSE_H)
         found: tuple[float, int] | None = None

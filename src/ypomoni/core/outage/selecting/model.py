@@ -173,6 +173,15 @@ class SelectorPlayer:
         floor = max(timeline.floors, key=lambda f: f.floor_v(t), default=None)
         return (floor.floor_v(t), floor.owner) if floor is not None and floor.floor_v(t) > least[0] else least
 
+    def needs_of_output(self) -> tuple[float, str | None]:
+        """Return the highest voltage that an essential load needs of a regulated output, with what its cable loses at its peak, and whose it is. [V]"""
+        found: tuple[float, str | None] = (0.0, None)
+        for load in self.essential:
+            if load.fed_min_v is not None:
+                most_a = max([load.standby.current_a, *(b.current_a for b in load.bursts)]) * load.quantity
+                found = max(found, (load.fed_min_v + load.cable_ohm * most_a, load.name), key=lambda n: n[0])
+        return found
+
     def feed_from(self, fed: Input) -> None:
         """Note that an input feeds from now on."""
         self.changes.append(FedFrom(from_h=self.t, input_key=fed.supply.key))
