@@ -188,7 +188,7 @@ def test_the_first_that_is_present_agrees_with_the_referee(name):
     "more",
     [
         TINY,
-        merged(TINY, {"pack": {"bank": {"chemistry": "lifepo4", "block_v": 12.8}, "cutoff_v": 10.5}}),
+        pytest.param(merged(TINY, {"pack": {"bank": {"chemistry": "lifepo4", "block_v": 12.8}, "cutoff_v": 10.5}}), marks=pytest.mark.long),
         merged(TINY, {"pack": dc_ups(name="Pack", cutoff_v=10.5, dc={"output_v": 12.2})}),
     ],
 )
@@ -285,7 +285,7 @@ def test_selectors_that_cannot_be_are_faults_at_their_fields(path):
     assert any(f.path == f"plans[0].{path}" and words in f.message for f in raised.value.faults)
 
 
-@settings(deadline=None, max_examples=10)
+@settings(deadline=None, max_examples=4)
 @given(st.integers(0, 10**6))
 def test_any_selector_ends_and_says_something(seed):
     """Random banks, thresholds, modes and loads: it ends, its parts go together, and no input feeds after it was never reached."""

@@ -229,7 +229,7 @@ def _direct(supply: Supply, loads: tuple[Load, ...]) -> tuple[Supply, tuple[Load
     cannot: list[str] = []
     guessed: list[str] = []
     for load in loads:
-        if load.ac is not None and load.ac.dc_v is None:
+        if load.converter is None and (load.ac is None or load.ac.dc_v is None):
             cannot.append(f"{load.name} runs on AC only, as far as is known")
             continue
         if load.ac is not None and load.ac.adaptor_ratio is None:

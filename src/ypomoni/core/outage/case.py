@@ -281,7 +281,7 @@ class Case:
         if self.light_load is None or not self.light_load.sleeps_between_bursts or in_alarm:
             return build_timeline(currents, self.supply.own_draw, in_alarm=in_alarm, averaged=averaged)
         awake = build_timeline(currents, self.supply.own_draw, in_alarm=in_alarm)
-        line = asleep_between_bursts(awake, Draw(self.supply.own_current_a, 0.0, 0.0), self.light_load.after_h)
+        line = asleep_between_bursts(awake, Draw(self.supply.own_current_a, 0.0, 0.0), self.light_load.after_h, wakes=self.light_load.wakes)
         return line.averaged() if averaged else line
 
     def _timelines(self, changed: LoadCurrents | None, *, averaged: bool, cold: bool) -> tuple[Timeline, Timeline]:

@@ -361,11 +361,13 @@ def build_timeline(loads: Iterable[LoadCurrents], own: Draw, *, in_alarm: bool, 
     return Timeline(Draw(i, p, s), tuple(trains), tuple(floors))
 
 
-def asleep_between_bursts(awake: Timeline, asleep: Draw, after_h: float) -> Timeline:
+def asleep_between_bursts(awake: Timeline, asleep: Draw, after_h: float, *, wakes: bool) -> Timeline:
     """Return the demand of a supply whose output sleeps between bursts: each burst wakes it, and it stays awake for so long after. [h]
 
-    ``awake`` is its demand without sleep; asleep nothing but ``asleep`` is drawn.
+    ``awake`` is its demand without sleep; asleep nothing but ``asleep`` is drawn, for good where no load ``wakes`` it.
     """
+    if not wakes or not awake.trains:
+        return Timeline(asleep, ())
     waves = tuple(_Wave(w.offset_h, w.period_h, w.duration_h + after_h, 1.0) for train in awake.trains for w in train.waves)
     rest = Draw(*(max(0.0, a - b) for a, b in zip(awake.base, asleep, strict=True)))
     return Timeline(asleep, (_Train(waves, 0.0, 1, rest), *awake.trains), awake.floors)
