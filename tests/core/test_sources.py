@@ -4,12 +4,13 @@ import random
 
 import pytest
 import referee
-from builders import LOAD, case_of, codes, core_plan, dc_ups, document, evaluate, merged, ups, watts
+from builders import LOAD, audited, case_of, codes, core_plan, dc_ups, document, evaluate, merged, reading, ups, watts
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.balance.moves import why_not
 from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.measuring.reconciliation import reconcile_plan
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.identifying import identify, run_time_h
 from ypomoni.core.outage.playing import Conditions, play_supply
@@ -289,3 +290,20 @@ def test_a_supply_without_its_part_is_kept_and_not_guessed_at():
         {"part_missing": "note"},
     )
     assert Case(core_plan(document()).supplies[0], ()).supply.missing_part is None
+
+
+def test_what_is_read_behind_an_output_is_compared_with_what_the_output_gives():
+    """A device read at 230 V agrees with its watts, whatever the battery gives for it; the battery itself is not added up with it."""
+    found = audited(supply=ups(), loads=[watts(46, ac={"power_w": 46.0})], readings=[])
+    points = found["plans"][0]["points"]
+    device = next(p for p in points if p["kind"] == "device")["key"]
+    output = next(p for p in points if p["kind"] == "output")["key"]
+    battery = next(p for p in points if p["kind"] == "battery")["key"]
+    found["plans"][0]["readings"] = [reading("r1", device, 0.2), reading("r2", output, 0.2), reading("r3", battery, 5.8)]
+    plan = core_plan(found)
+    nodes = {(n.point_key, n.state): n for n in reconcile_plan(plan)}
+    assert [nodes[key, "standby"].agrees for key in (device, output)] == [True, True]
+    assert (battery, "standby") not in nodes
+    assert {"sum_total_disagree", "unit_slip_suspected"}.isdisjoint(codes(evaluate_plan(plan).supplies[0]))
+    found["plans"][0]["readings"] = [reading("r1", device, 0.4)]
+    assert {n.point_key for n in reconcile_plan(core_plan(found)) if n.agrees is False} == {device}

@@ -369,7 +369,7 @@ def _take_of_device(
     currents = core_tree.currents.get(point.load_key or "")
     if currents is None:
         raise Refused([Fault("", "The load hangs on AC, and what hangs on AC is not computed yet. It stays as it was entered.")])
-    at_v = reading.battery_v or core_tree.supply.nominal_v
+    at_v = core_tree.volts(reading)
     current_a, per_amp_a = rail_current(currents, reading, at_v)
     if current_a < 0:
         raise Refused([Fault("", "It is less than the bursts and thermostats of this load take already: look at those first.")])
@@ -419,7 +419,7 @@ def _take_of_total(
         "state": reading.state.value,
         "current_a": reading.drawn_a,
         "uncertainty_a": max(reading.limit_a(core_tree.instrument_of(reading)), 1e-9),
-        "at_v": reading.battery_v or core_tree.supply.nominal_v,
+        "at_v": core_tree.volts(reading),
         "reading": reading.key,
     }
     others = [t for t in supply["totals"] if (t["point"], t["state"]) != (point.key, reading.state.value)]

@@ -6,8 +6,8 @@ Called by the page of the stage Power. A way that cannot feed every load says wh
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from ypomoni.core.evaluation.recommending import fitted_with, judge_briefly, recommend_bank, say_sold
-from ypomoni.core.outage.band import estimate_band
+from ypomoni.core.evaluation.figures import compute_figures
+from ypomoni.core.evaluation.recommending import fitted_with, judge_figures, recommend_bank, say_sold
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified
@@ -123,10 +123,8 @@ def _way(
     sold: bool = False,
 ) -> Way:
     case = Case(supply, loads)
-    result = judge_briefly(supply, loads)
-    band = None
-    if not case.draws_nothing:
-        band, _ = estimate_band(case, case.holdover().holdover_h)
+    # In full: a way that holds on paper only must not look like one that holds.
+    result = judge_figures(supply, loads, compute_figures(supply, loads, in_full=True))
     bank = case.bank
     block = SoldBank(
         chemistry=bank.chemistry_key,
@@ -143,7 +141,7 @@ def _way(
         loads=loads,
         battery=f"{'new ' if sold else ''}{say_sold(block)}",
         result=result,
-        band=band,
+        band=result.holdover,
         losses=losses_of(case),
         price=price_of(supply, bank),
         cannot=cannot,

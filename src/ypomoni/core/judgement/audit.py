@@ -90,6 +90,9 @@ def _power_metered(audit: Audit) -> Iterator[Finding]:
         readings = [audit.readings.get(s.reading_key or "") for s in (load.standby, load.alarm)]
         if not any(r.hookup is Hookup.POWER_METER for r in readings if r):
             continue
+        # On an AC UPS that side is the one that counts: its efficiency is known. A battery of the device's own hides there all the same.
+        if audit.supply.of_kind.is_inverter and audit.supply.is_modelled and not load.recharges:
+            continue
         if load.recharges:
             yield Finding(
                 code="own_battery_by_power_meter",

@@ -39,7 +39,7 @@ class Suggestion:
 def suggest_readings(tree: Tree, instruments: tuple[Instrument, ...] = ()) -> tuple[Suggestion, ...]:
     """Return every reading of a supply that would narrow its band, the one that tells most first."""
     case = tree.case
-    if case.supply.bank is None or case.draws_nothing or not case.supply.of_kind.is_computed:
+    if case.supply.bank is None or case.draws_nothing or not case.supply.is_modelled or case.supply.feed is not None:
         return ()
     expected_h = case.holdover().holdover_h
     if expected_h <= 0:

@@ -8,7 +8,7 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from ypomoni.core.outage.case import Case, read_draw
+from ypomoni.core.outage.case import Case, is_ac_on_dc, read_draw
 from ypomoni.core.outage.demand import LoadCurrents
 from ypomoni.core.outage.uncertainty import half_width_a
 from ypomoni.core.telling.wording import say_amps, say_share, say_times
@@ -123,8 +123,11 @@ class Tree:
         instruments: tuple[Instrument, ...],
     ) -> None:
         self.supply = supply
-        self.case = Case(supply, tuple(load for load in loads if load.ac is None))
-        self.currents = {c.load.key: c for c in self.case.currents}
+        fed = tuple(load for load in loads if not is_ac_on_dc(supply, load))
+        self.case = Case(supply, fed)
+        # Behind a regulated output a meter sees what the output gives, at its voltage, not what the battery does.
+        seen = self.case if supply.feed is None else Case(supply.as_wire(supply.feed.output_v), fed)
+        self.currents = {c.load.key: c for c in seen.currents}
         self.points = {p.key: p for p in points}
         self.children: dict[str | None, list[MeasuringPoint]] = {}
         for point in points:
@@ -152,7 +155,12 @@ class Tree:
         return walk(None)
 
     def is_shown(self, point: MeasuringPoint, state: State) -> bool:
-        """Say whether a state is spoken of at a point: standby and alarm always, others where something was read."""
+        """Say whether a state is spoken of at a point: standby and alarm always, others where something was read.
+
+        A battery in front of a regulated output carries another current than what hangs on it: the two are not added up.
+        """
+        if self.supply.feed is not None and point.kind is PointKind.BATTERY:
+            return False
         return state in (State.STANDBY, State.ALARM) or (point.key, state) in self.readings
 
     def loads_behind(self, point: MeasuringPoint) -> list[str]:
@@ -162,7 +170,7 @@ class Tree:
     def node(self, point: MeasuringPoint, state: State) -> NodeState:
         """Return what is known of a point in a state."""
         reading = self.readings.get((point.key, state))
-        at_v = self._volts(reading)
+        at_v = self.volts(reading)
         register = [self._register(key, state, at_v) for key in self.loads_behind(point)]
         own_a = self.supply.own_current_a if point.kind is PointKind.BATTERY else 0.0
         sum_a, squares = self.sum_behind(point, state, at_v)
@@ -192,7 +200,10 @@ class Tree:
         """Return the instrument of a reading, or a common one."""
         return self.instruments.get(reading.instrument_key or "", DEFAULT_INSTRUMENT)
 
-    def _volts(self, reading: Reading | None) -> float:
+    def volts(self, reading: Reading | None) -> float:
+        """Return the voltage at which something was read: the battery's, or that of a regulated output. [V]"""
+        if self.supply.feed is not None:
+            return self.supply.feed.output_v
         return reading.battery_v if reading and reading.battery_v else self.supply.nominal_v
 
     def sum_behind(self, point: MeasuringPoint, state: State, at_v: float) -> tuple[float, float]:

@@ -53,7 +53,7 @@ class _Facts:
 
     def __init__(self, tree: Tree, point: MeasuringPoint, reading: Reading, instrument: Instrument) -> None:
         self.tree, self.point, self.reading, self.instrument = tree, point, reading, instrument
-        self.at_v = reading.battery_v or tree.supply.nominal_v
+        self.at_v = tree.volts(reading)
         self.is_charge = point.kind is PointKind.BATTERY and reading.mains is Mains.ON
         self.expected_a, square = tree.sum_behind(point, reading.state, self.at_v)
         self.limit_a = math.hypot(reading.limit_a(instrument), math.sqrt(square))

@@ -167,7 +167,10 @@ class Case:
         totals = [t for t in self.supply.totals if t.in_alarm is in_alarm]
         parts = [
             [
-                load.draw_per_amp.at_nominal_a(t.at_v) * load.quantity * half_width_a(load.alarm if in_alarm else load.standby)
+                self._given_ratio(t)
+                * load.draw_per_amp.at_nominal_a(t.at_v)
+                * load.quantity
+                * half_width_a(load.alarm if in_alarm else load.standby)
                 if load.key in t.load_keys
                 else 0.0
                 for load in self.loads
@@ -191,7 +194,11 @@ class Case:
         """Return what the register says flows where a total was read, at its voltage. [A]"""
         behind = [c for c in currents if c.load.key in total.load_keys]
         own_a = self.supply.own_draw.at_nominal_a(total.at_v) if total.own_included else 0.0
-        return own_a + sum(read_draw(c, in_alarm=total.in_alarm).at_nominal_a(total.at_v) for c in behind)
+        return own_a + self._given_ratio(total) * sum(read_draw(c, in_alarm=total.in_alarm).at_nominal_a(total.at_v) for c in behind)
+
+    def _given_ratio(self, total: MeasuredTotal) -> float:
+        """Return how much of the battery's power passes where a total was read: behind a regulated output what that gives. [ratio]"""
+        return 1.0 if total.own_included or self.supply.feed is None else self.supply.feed.efficiency_ratio
 
     @property
     def bank(self) -> Bank:

@@ -98,6 +98,10 @@ class Supply:
         """What it takes from its battery itself: its own current, and what its output burns to stay awake."""
         return Draw(self.own_current_a, self.output.burns_w if self.output else 0.0, 0.0)
 
+    def as_wire(self, wire_v: float) -> "Supply":
+        """Return what stands for the wire that its loads hang on: nothing of its own, nothing regulated, no totals. [V]"""
+        return replace(self, kind=SupplyKind.BOXED, nominal_v=wire_v, ac=None, dc=None, own_current_a=0.0, totals=(), timed_runs=())
+
     @property
     def least_input_v(self) -> float | None:
         """The battery voltage below which its output stops, where it has such a one beside its cut-off. [V]"""

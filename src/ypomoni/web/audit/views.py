@@ -144,8 +144,7 @@ def _facts_of_points(page: PlanPage, points: list[Row]) -> dict[str, Any]:
         if point.key not in wanted:
             continue
         tree = trees[point.supply_key]
-        nominal_v = tree.supply.nominal_v
-        expected = {s: tree.sum_behind(point, s, nominal_v)[0] for s in (State.STANDBY, State.ALARM, State.TRANSMITTING)}
+        expected = {s: tree.sum_behind(point, s, tree.volts(None))[0] for s in (State.STANDBY, State.ALARM, State.TRANSMITTING)}
         behind = [tree.currents[key].load for key in tree.loads_behind(point)]
         transmits = any(load.bursts for load in behind)
         advice = {

@@ -100,7 +100,8 @@ def _line(supply: Supply, ways: tuple[Way, ...]) -> str:
         return f"{supply.name} has nothing to compare yet: it needs a battery and loads."
     now = ways[0]
     if not supply.of_kind.is_inverter:
-        return f"{supply.name} feeds DC straight from its battery: no inverter, and no overhead but its own {say_watts(now.losses.overhead_w)}."
+        through = f"through a converter of {say_percent(supply.feed.efficiency_ratio)}" if supply.feed else "straight from its battery"
+        return f"{supply.name} feeds DC {through}. It takes {say_watts(now.losses.overhead_w)} itself, of {say_watts(now.losses.whole_w)} in all."
     now_h = now.band.expected if now.band else 0.0
     share = now.losses.overhead_w / now.losses.whole_w if now.losses.whole_w > 0 else 0.0
     line = f"{supply.name} burns {say_watts(now.losses.overhead_w)} to stay awake, {say_percent(share)} of what its battery gives."

@@ -1,6 +1,5 @@
 """A selector of ideal diodes: the input with the highest voltage under the load feeds, and equal ones share."""
 
-from dataclasses import replace
 from typing import NamedTuple
 
 from ypomoni.core.outage.case import Case
@@ -9,8 +8,6 @@ from ypomoni.core.outage.run import HORIZON_H
 from ypomoni.core.outage.selecting.diodes import Source, share_out
 from ypomoni.core.outage.selecting.model import Amounts, Input, Selected, SelectorPlayer
 from ypomoni.core.things.loads import Load
-from ypomoni.core.things.supplies import Supply
-from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.core.units import SECONDS_PER_HOUR
 
 # What a step may take of a bank, and how much of the load may move from one input to another within half of it, down to so short a step.
@@ -41,7 +38,7 @@ class HighestVoltage(SelectorPlayer):
         super().__init__(inputs, loads, looks_count)
         # What the loads ask of a straight battery is what they ask of the wire behind the diodes.
         straight = next((i.supply for i in inputs if not i.is_regulated), inputs[0].supply)
-        self.timeline = Case(_wire(straight), loads).timelines(cold=False)[0]
+        self.timeline = Case(straight.as_wire(straight.nominal_v), loads).timelines(cold=False)[0]
         self.fed: set[int] = set()
         # While bursts are spread evenly: where it stands after each step, with what is fed by then.
         self.passed: list[_Standing] | None = None
@@ -201,8 +198,3 @@ class HighestVoltage(SelectorPlayer):
             strongest = max(range(len(amps)), key=lambda n: amps[n])
             volts = [i.shows_v(self._given(i, a)) for i, a in zip(self.inputs, amps, strict=True)]
             self.look(bus_v, self.inputs[strongest] if amps[strongest] > NOTHING_A else None, volts)
-
-
-def _wire(supply: Supply) -> Supply:
-    """Return a supply that stands for the wire behind the diodes: nothing of its own, nothing regulated, no totals."""
-    return replace(supply, kind=SupplyKind.BOXED, ac=None, dc=None, own_current_a=0.0, totals=())
