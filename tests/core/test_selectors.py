@@ -8,6 +8,8 @@ from builders import backed_up, codes, core_plan, dc_ups, merged
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ypomoni.core.balance.moves import why_not
+from ypomoni.core.balance.search import Effort, find_moves
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.selecting import play_selector
@@ -320,3 +322,16 @@ def test_any_selector_ends_and_says_something(seed):
     assert ("backup_never_reached" in codes(found)) == (
         not all(found.reached.values()) and found.limited_by is not None and bool(found.fed_by)
     )
+
+
+def test_nothing_is_moved_to_an_input_and_what_a_selector_fails_of_is_said():
+    """A load may not join an input; the search leaves it alone, and names the backup that no move mends."""
+    site = backed_up(pack={"own_current_a": 0.01})
+    plan = site["plans"][0]
+    plan["supplies"].append(merged(plan["supplies"][0], {"key": "bay", "name": "Bay", "cutoff_v": 10.5, "bank": {"capacity_ah": 1.2}}))
+    plan["loads"].append(merged(plan["loads"][0], {"key": "beam", "name": "Beam", "supply": "bay", "bursts": []}))
+    core = core_plan(site)
+    assert "Pack is an input of Camera feed" in why_not(core, {"beam": 1}, "pack")
+    found = find_moves(core, effort=Effort(relax_s=0))
+    assert {m.to_key for m in found.moves} <= {"bay", None}
+    assert any("Backup is never reached" in words for words in found.blocked)

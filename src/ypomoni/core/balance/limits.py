@@ -17,7 +17,7 @@ from ypomoni.core.sizing import size_by
 from ypomoni.core.sizing.duty_cycle import duty_cycle_of
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.things.loads import Load
-from ypomoni.core.things.supplies import Supply
+from ypomoni.core.things.supplies import Plan, Supply
 
 ROUNDING_RATIO = 1e-9
 
@@ -53,6 +53,11 @@ class Standing:
 def can_be_computed(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether hours can be named for a supply with these loads."""
     return hindrance_of(supply, loads) is None
+
+
+def movable_supplies(plan: Plan) -> list[Supply]:
+    """Return the supplies that loads may be moved between: their hours can be named, and no selector feeds for them."""
+    return [s for s in plan.supplies if plan.selector_of(s.key) is None and can_be_computed(s, plan.loads_on(s.key))]
 
 
 def meets(supply: Supply, loads: tuple[Load, ...]) -> bool:

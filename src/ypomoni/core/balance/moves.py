@@ -157,6 +157,9 @@ def _reasons(plan: Plan, load: Load, pieces: Mapping[str, int], supply: Supply) 
 
 
 def _fixed(plan: Plan, load: Load, quantity: int, supply: Supply) -> Iterator[str]:
+    selector = plan.selector_of(supply.key)
+    if selector is not None:
+        yield f"{supply.name} is an input of {selector.name}, which feeds for it: hang the load on that instead."
     if supply.of_kind.is_inverter and load.ac is None:
         yield f"it runs on DC, and {supply.name} gives AC: enter the mains adaptor it would have there, as a load on AC, first."
     elif is_ac_on_dc(supply, load):

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from typing import Any
 
+from ypomoni.core.things.supply_kinds import SupplyKind
+
 BASIS = "common practice, rough: replace it by the label, or by what the bench shows"
 
 
@@ -25,7 +27,7 @@ def _ups(key: str, name: str, va: float, watts: float, blocks: int, capacity_ah:
         name=name,
         said=f"{va:g} VA, {watts:g} W, {blocks} × 12 V {capacity_ah:g} Ah",
         columns={
-            "kind": "ac_ups",
+            "kind": SupplyKind.AC_UPS.value,
             "nominal_v": 12.0 * blocks,
             "cutoff_v": 10.5 * blocks,
             "charge_v": 13.65 * blocks,
@@ -51,7 +53,7 @@ SUPPLY_TYPES: tuple[SupplyType, ...] = (
         name="DC UPS with a regulated 12 V output",
         said="a converter of 90 %, 0.2 W idle, 12 V 7 Ah",
         columns={
-            "kind": "dc_ups",
+            "kind": SupplyKind.DC_UPS.value,
             "nominal_v": 12.0,
             "cutoff_v": 10.5,
             "charge_v": 13.65,
@@ -69,7 +71,7 @@ SUPPLY_TYPES: tuple[SupplyType, ...] = (
         name="DC UPS that lets its 12 V battery through",
         said="no converter, 0.1 W idle, 12 V 7 Ah",
         columns={
-            "kind": "dc_ups",
+            "kind": SupplyKind.DC_UPS.value,
             "nominal_v": 12.0,
             "cutoff_v": 10.5,
             "charge_v": 13.65,
@@ -86,7 +88,7 @@ SUPPLY_TYPES: tuple[SupplyType, ...] = (
         name="Small 5 V supply with one lithium cell",
         said="a converter of 85 %, idles at 50 mW, sleeps below 60 mA after 30 s",
         columns={
-            "kind": "dc_ups",
+            "kind": SupplyKind.DC_UPS.value,
             "nominal_v": 3.65,
             "cutoff_v": 3.0,
             "charge_v": 4.2,

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ypomoni.core.balance.limits import can_be_computed, carries, meets
+from ypomoni.core.balance.limits import carries, meets, movable_supplies
 from ypomoni.core.balance.moves import fixed_reason, moved
 from ypomoni.core.balance.search.answers import Effort, Move, Objective
 from ypomoni.core.balance.search.picture import Constraint, rows_of
@@ -74,7 +74,7 @@ class Search:
 
     def __init__(self, plan: Plan, objective: Objective, effort: Effort, *, may_drop: bool = False, renewed: str | None = None) -> None:
         self.plan, self.objective, self.effort, self.may_drop, self.renewed = plan, objective, effort, may_drop, renewed
-        self.supplies = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
+        self.supplies = movable_supplies(plan)
         here = {s.key for s in self.supplies}
         self.units = units_of([load for load in plan.loads if load.supply_key in here])
         self.on: list[list[tuple[Load, ...]]] = [

@@ -3,13 +3,14 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
-from ypomoni.core.balance.limits import Limit, can_be_computed, meets, standings
+from ypomoni.core.balance.limits import Limit, can_be_computed, meets, movable_supplies, standings
 from ypomoni.core.balance.moves import fixed_reason, moved
 from ypomoni.core.balance.search.answers import Binding, Effort, Move, Objective, Relaxation, Relaxing
 from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.units import units_of
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.recommending import NEVER, SEVERE, fitted_with, judge_briefly, recommend_bank, say_sold
+from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import judge_unassigned
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
@@ -58,7 +59,7 @@ def bindings_of(plan: Plan) -> tuple[Binding, ...]:
     found: list[Binding] = []
     for supply in plan.supplies:
         loads = plan.loads_on(supply.key)
-        if can_be_computed(supply, loads):
+        if plan.selector_of(supply.key) is None and can_be_computed(supply, loads):
             case = Case(replace(supply, totals=()), loads)
             if not case.draws_nothing:
                 used = standings(compute_figures(case.supply, loads, in_full=False))
@@ -74,17 +75,20 @@ def blocked_in(plan: Plan) -> tuple[str, ...]:
         loads = plan.loads_on(supply.key)
         judged = judge_briefly(replace(supply, totals=()), loads)
         # What cannot be computed is left as it is by the search, so nothing of it is mended.
-        kept = OF_MOVES if can_be_computed(supply, loads) else frozenset[str]()
+        # An input of a selector has its hours judged there.
+        is_kept = plan.selector_of(supply.key) is not None or can_be_computed(supply, loads)
+        kept = OF_MOVES if is_kept else frozenset[str]()
         found += [f"{supply.name}: {f.evidence}" for f in judged.findings if f.severity in SEVERE and f.code not in kept]
         if judged.verdict is Verdict.UNKNOWN:
             found.append(f"{supply.name}: its hours are not computed, so nobody knows whether it holds.")
+    found += [s.line for s in evaluate_selectors(plan) if s.verdict in (Verdict.FAILS, Verdict.UNKNOWN)]
     found += [f.evidence for f in judge_unassigned(plan) if f.severity in SEVERE]
     return tuple(found)
 
 
 def coverage_ratio(plan: Plan) -> float:
     """Return the smallest share of its hours that a supply of a plan holds."""
-    return min((_coverage_of(plan, s) for s in plan.supplies), default=float("inf"))
+    return min((_coverage_of(plan, s) for s in plan.supplies if plan.selector_of(s.key) is None), default=float("inf"))
 
 
 def _coverage_of(plan: Plan, supply: Supply) -> float:
@@ -139,7 +143,7 @@ def _scaled(plan: Plan, share_ratio: float) -> Plan:
 
 def reasons_of(plan: Plan) -> tuple[str, ...]:
     """Say why moving alone is not enough: a load is too much for any supply even alone, or all loads together ask more than all supplies give."""
-    supplies = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
+    supplies = movable_supplies(plan)
     here = {s.key for s in supplies}
     found: list[str] = []
     for unit in units_of([load for load in plan.loads if load.supply_key in here]):
@@ -191,7 +195,7 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
     """
     best: tuple[float, Relaxation] | None = None
     all_ruled_out = True
-    able = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
+    able = movable_supplies(plan)
     for supply in sorted(able, key=lambda s: _coverage_of(plan, s)):
         most_ah = None if best is None else best[0]
         answer, ruled_out = _smallest_bank(plan, supply, effort, until_s, most_ah)
@@ -282,7 +286,7 @@ def with_bank(plan: Plan, supply_key: str, bank: SoldBank) -> Plan:
 
 def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
     """Return the smallest supply of the plan that solves it when one more of the same is added, with a new battery."""
-    able = [s for s in plan.supplies if can_be_computed(s, plan.loads_on(s.key))]
+    able = movable_supplies(plan)
     is_smallest = True
     for supply in sorted(able, key=supply_c20_ah):
         if effort.clock() > until_s or effort.is_stopped():
