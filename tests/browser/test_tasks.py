@@ -251,8 +251,8 @@ def test_by_thumb_on_a_phone(open_page):
     ("size", "scheme"),
     [
         pytest.param(LAPTOP, "light", id="laptop-light"),
-        pytest.param(PHONE, "dark", id="phone-dark"),
-        # The other two of them with `make test-long`.
+        # The others with `make test-long`.
+        pytest.param(PHONE, "dark", id="phone-dark", marks=pytest.mark.long),
         pytest.param(LAPTOP, "dark", id="laptop-dark", marks=pytest.mark.long),
         pytest.param(PHONE, "light", id="phone-light", marks=pytest.mark.long),
     ],
