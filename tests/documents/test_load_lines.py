@@ -58,6 +58,9 @@ def test_a_device_of_the_library_needs_no_current_and_a_slip_is_asked():
     assert [(x.quantity, x.device and x.device.name) for x in lines[:2]] == [(6, "Passive infrared detector"), (2, "Keypad")]
     assert [x.number for x in lines] == [1, 3, 4, 5]
     assert ["much for one piece" in x.doubt for x in lines] == [False, False, True, False]
+    # An ampere is a keypad's at 12 V, much at 230 V, and a line that states its voltage is judged there.
+    at_12_v, at_230_v = (read_load_lines("Keypad 1 A\nKeypad 12 W @ 12 V", supply_v) for supply_v in (12.0, 230.0))
+    assert [bool(x.doubt) for x in at_12_v + at_230_v] == [False, False, True, False]
 
 
 @given(

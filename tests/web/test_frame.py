@@ -188,3 +188,15 @@ def test_a_list_of_loads_comes_in_whole_or_says_what_to_change(client, conninfo)
     other_rail = client.post("/plans/1/list", {"lines": "Lamp 10 W @ 48 V", "supply": supply["id"]})
     assert other_rail.status_code == 422
     assert "Lamp" in other_rail.json["html"]
+
+
+def test_a_load_on_a_regulated_output_starts_at_its_voltage(client, conninfo):
+    """Listed, or begun in the form: at what a UPS or a DC UPS gives, not at what its battery has."""
+    for kind, output_v in (("ac_ups", 230.0), ("dc_ups", 12.0)):
+        (supply,) = rows(conninfo, f"SELECT id, plan_id, nominal_v FROM supply WHERE kind = '{kind}' ORDER BY id LIMIT 1")
+        assert supply["nominal_v"] != output_v
+        done = client.post(f"/plans/{supply['plan_id']}/list", {"lines": "Lamp 20 mA", "supply": supply["id"]})
+        assert done.json.get("notice") == "1 load is added.", done.json
+        (made,) = rows(conninfo, f"SELECT rail_v FROM load WHERE supply_id = {supply['id']} ORDER BY id DESC LIMIT 1")
+        assert made["rail_v"] == output_v
+        client.post(done.json["undo"])

@@ -51,7 +51,7 @@ from ypomoni.documents.site_file import SiteFile
 from ypomoni.documents.site_model import ReadingPart
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
-from ypomoni.records.supply import SupplyRow
+from ypomoni.records.supply import SupplyRow, rail_v_on
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.readings import count_readings, insert_reading, insert_settled, select_reading, select_reading_by_token
@@ -462,7 +462,7 @@ def register_difference(connection: Connection, actor: Actor, plan_id: int, poin
             "supply_id": supply["id"],
             "name": f"Not found yet, behind {point.name}",
             "quantity": 1,
-            "rail_v": supply["nominal_v"],
+            "rail_v": rail_v_on(supply),
             "behaviour": Behaviour.CONSTANT_CURRENT.value,
             "essential": False,
             "standby_current_a": standby_a,

@@ -22,6 +22,7 @@ from ypomoni.documents.load_lines import LoadLine
 from ypomoni.records.field import Row, fields_of
 from ypomoni.records.library import DeviceRow
 from ypomoni.records.load import LoadRow
+from ypomoni.records.supply import rail_v_on
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import DEVICE
 
@@ -96,7 +97,7 @@ def import_loads(connection: Connection, actor: Actor, plan_id: int, rows: list[
                 "supply_id": supply["id"] if supply else None,
                 "name": row["name"],
                 "quantity": row["quantity"],
-                "rail_v": row.get("rail_v") or (supply["nominal_v"] if supply else 12.0),
+                "rail_v": row.get("rail_v") or (rail_v_on(supply) if supply else 12.0),
                 "behaviour": "constant_power" if row.get("as_watts") else "constant_current",
                 "essential": True,
                 "standby_current_a": row["standby"],
@@ -135,7 +136,7 @@ def list_loads(connection: Connection, actor: Actor, plan_id: int, supply_id: in
                 entry["alarm_provenance"] = None
         else:
             entry |= {
-                "rail_v": line.rail_v or (supply["nominal_v"] if supply else 12.0),
+                "rail_v": line.rail_v or (rail_v_on(supply) if supply else 12.0),
                 "behaviour": "constant_power" if line.rail_v else "constant_current",
                 "standby_current_a": line.standby_a,
                 "standby_provenance": provenance,

@@ -36,19 +36,19 @@ class LoadLine:
     doubt: str = ""
 
 
-def read_load_lines(text: str) -> list[LoadLine]:
-    """Return the lines that are not empty, as they are read."""
-    return [_read(n, line.strip()) for n, line in enumerate(text.splitlines(), start=1) if line.strip()]
+def read_load_lines(text: str, supply_v: float = 12.0) -> list[LoadLine]:
+    """Return the lines that are not empty, as they are read; a line that states no voltage is of a device at `supply_v`. [V]"""
+    return [_read(n, line.strip(), supply_v) for n, line in enumerate(text.splitlines(), start=1) if line.strip()]
 
 
-def _read(number: int, text: str) -> LoadLine:
+def _read(number: int, text: str, supply_v: float) -> LoadLine:
     try:
-        return _parts(number, text)
+        return _parts(number, text, supply_v)
     except QuantityTextError as error:
         return LoadLine(number=number, text=text, fault=str(error))
 
 
-def _parts(number: int, text: str) -> LoadLine:
+def _parts(number: int, text: str, supply_v: float) -> LoadLine:
     def faulty(message: str) -> LoadLine:
         return LoadLine(number=number, text=text, fault=message)
 
@@ -81,8 +81,10 @@ def _parts(number: int, text: str) -> LoadLine:
         alarm_a, alarm_rail_v = more[0] if more else (None, None)
         if rail_v and alarm_rail_v and rail_v != alarm_rail_v:
             return faulty("states standby and alarm at two voltages. State both at one.")
-        found = {"standby_a": standby_a, "alarm_a": alarm_a, "rail_v": rail_v or alarm_rail_v}
-        return LoadLine(number=number, text=text, name=shown, quantity=quantity, **found, doubt=_doubt(name, standby_a, alarm_a))
+        rail_v = rail_v or alarm_rail_v
+        doubt = _doubt(name, rail_v or supply_v, standby_a, alarm_a)
+        found = {"standby_a": standby_a, "alarm_a": alarm_a, "rail_v": rail_v}
+        return LoadLine(number=number, text=text, name=shown, quantity=quantity, **found, doubt=doubt)
     if bare := _BARE_NUMBER.search(name):
         return faulty(f"ends in {bare[1]} without a unit. Write {bare[1]} mA, or put how many before the name.")
     # A plural may stand for the one device that is called so.
@@ -101,11 +103,11 @@ def _are_alike(kinds: tuple[DeviceType, ...]) -> bool:
     return is_near and len({kind.rail_v for kind in kinds}) == 1 and not any(kind.lock for kind in kinds)
 
 
-def _doubt(name: str, standby_a: float, alarm_a: float | None) -> str:
-    """Return what looks like a slip in the currents of a line."""
+def _doubt(name: str, rail_v: float, standby_a: float, alarm_a: float | None) -> str:
+    """Return what looks like a slip in the currents of a line at this rail. [V, A]"""
     stated = [(standby_a, False)] + ([] if alarm_a is None else [(alarm_a, True)])
     for current_a, in_alarm in stated:
-        odd = improbable_current(name, 12.0, current_a, in_alarm=in_alarm)
+        odd = improbable_current(name, rail_v, current_a, in_alarm=in_alarm)
         if odd is not None:
             return f"{say_improbable(odd)}. Is the unit right, and is it one piece?"
     return ""

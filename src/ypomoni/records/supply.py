@@ -5,7 +5,7 @@ from typing import Annotated, Any, TypedDict
 from ypomoni.core.things.supplies import ChargeMode
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.records.bank import BankRow
-from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Word, YesNo, amperes, degrees, key_of, share, volts
+from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Row, Word, YesNo, amperes, degrees, key_of, share, volts
 from ypomoni.records.kinds import APPARENT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
 from ypomoni.records.words import CHARGE_WORDS, KIND_WORDS
 
@@ -419,3 +419,12 @@ SUPPLY_NESTS: Nests = {
     "ac": ("ac_output_v",),
     "dc": ("dc_output_v",),
 }
+
+
+def rail_v_on(supply: Row | SupplyRow) -> float:
+    """Return the voltage at which a load on a supply usually runs: its regulated output's, otherwise the battery's. [V]"""
+    if supply["kind"] == SupplyKind.AC_UPS and supply["ac_output_v"]:
+        return supply["ac_output_v"]
+    if supply["kind"] == SupplyKind.DC_UPS and supply["dc_output_v"] and supply["dc_efficiency_ratio"] is not None:
+        return supply["dc_output_v"]
+    return supply["nominal_v"]

@@ -30,6 +30,7 @@ from ypomoni.documents.register_table import (
 from ypomoni.documents.tables import Sheet, TableError, write_csv, write_workbook
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import rail_v_on
 from ypomoni.records.words import PROVENANCE_WORDS
 from ypomoni.web.plan.page import PLAN_REGIONS, Looking, PlanPage, asked_regions
 from ypomoni.web.security import signed_in, wants_json
@@ -79,7 +80,9 @@ def take_list(plan_id: int) -> Any:
     plan = find(g.connection, g.actor, "plan", plan_id)
     text, provenance = request.form.get("lines", "")[:MOST_LIST_CHARS], request.form.get("provenance", "estimate")
     supply_id = request.form.get("supply", type=int)
-    lines = read_load_lines(text)
+    tree = read_tree(g.connection, g.actor, plan["site_id"])
+    supply = next((s for s in tree.supplies.get(plan_id, []) if s["id"] == supply_id), None)
+    lines = read_load_lines(text, rail_v_on(supply)) if supply else read_load_lines(text)
     sure = request.form.get("sure") == "1"
     wrong = [line for line in lines if line.fault or (line.doubt and not sure)]
     loose: list[str] = []
@@ -265,7 +268,7 @@ def review(draft_id: int) -> Any:
     tree = read_tree(g.connection, g.actor, plan["site_id"])
     sheets = [Sheet(name=s["name"], rows=tuple(tuple(r) for r in s["rows"])) for s in draft["body"]["sheets"]]
     mapping = _mapping(sheets, draft["body"]["mapping"])
-    supplies = {s["name"]: s["nominal_v"] for s in tree.supplies.get(plan["id"], [])}
+    supplies = {s["name"]: rail_v_on(s) for s in tree.supplies.get(plan["id"], [])}
     default = request.values.get("default_supply") or (next(iter(supplies)) if len(supplies) == 1 else None)
     default = default if default in supplies else None
     sheet = _amended(sheets[mapping.sheet])

@@ -25,6 +25,7 @@ from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.things.supply_types import supply_type
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import rail_v_on
 from ypomoni.web.audit.register import burst_words
 from ypomoni.web.fields import place_faults, refuse_long_lists
 from ypomoni.web.plan.page import regions
@@ -177,7 +178,7 @@ def _data(name: str, row: Row | None, tree: SiteTree | None, plan: PlanRow | Non
         supplies = tree.supplies.get(plan["id"], [])
         start["supply_id"] = supplies[0]["id"] if len(supplies) == 1 else None
         if len(supplies) == 1:
-            start["rail_v"] = supplies[0]["nominal_v"]
+            start["rail_v"] = rail_v_on(supplies[0])
         if request.args.get("device"):
             start |= load_of_device(g.connection, g.actor, request.args["device"])
     if name == "run" and tree:
