@@ -289,7 +289,7 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
     title = "Load"
     notes: ClassVar[Mapping[str, str]] = {
         "Current of one piece": "Measured in series for a minute is best. Left empty the alarm is as standby.",
-        "How it is fed": "Left empty it hangs on the battery's voltage without a converter, and needs no least voltage of its own.",
+        "How it is fed": "Left empty it hangs straight on what its supply gives, and needs no least voltage of its own.",
         "Where it is": "The cable's length and section say what is lost on the way. Left empty nothing is lost.",
         "Doors": "Only for what locks or releases a door: what happens to people when the power ends.",
     }
