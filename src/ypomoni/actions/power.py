@@ -1,20 +1,23 @@
 """The stage Power: a way to feed loads made a plan, the timed runs of a UPS, the selectors of a plan."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import check_whole, create, edit, find, fresh_key, log_change, read_document, read_tree, refuse_stale, shared_keys
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.plans import clone_plan
+from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.evaluation.ways import CONVERTER_RATIO, Way, WayKind, ways_of
 from ypomoni.core.measuring.supply_bench import SupplyBench
+from ypomoni.core.things.outputs import AcOutput, DcOutput, TimedRun
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
-from ypomoni.documents.run_lines import RunLine
 from ypomoni.records.field import Row
+from ypomoni.records.load import LoadRow
 from ypomoni.records.site import PlanRow
+from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES
 
@@ -72,25 +75,9 @@ def _columns_of(way: Way) -> Row:
         "supply_current_a": supply.supply_current_a,
         "output_limit_a": supply.output_limit_a,
         "timed_runs": [],
-        **dict.fromkeys(("ac_output_v", "ac_rated_va", "ac_rated_w", "ac_overhead_w", "ac_light_load_off_w", "ac_transfer_ms")),
-        **dict.fromkeys(("ac_efficiency_ratio", "ac_light_load_off_min", "dc_output_v", "dc_efficiency_ratio", "dc_idle_power_w")),
-        **dict.fromkeys(("dc_min_input_v", "dc_sleep_below_a", "dc_sleep_after_s", "dc_wakes_on_load")),
+        **_output_columns("ac", supply.ac),
+        **_output_columns("dc", supply.dc),
     }
-    if supply.ac is not None:
-        parts = (
-            "output_v",
-            "rated_va",
-            "rated_w",
-            "overhead_w",
-            "efficiency_ratio",
-            "light_load_off_w",
-            "light_load_off_min",
-            "transfer_ms",
-        )
-        found |= {f"ac_{p}": getattr(supply.ac, p) for p in parts}
-    if supply.dc is not None:
-        parts = ("output_v", "efficiency_ratio", "idle_power_w", "min_input_v", "sleep_below_a", "sleep_after_s", "wakes_on_load")
-        found |= {f"dc_{p}": getattr(supply.dc, p) for p in parts}
     if way.kind in (WayKind.DC_SAME, WayKind.DC_FITTED):
         found["name"] = supply.name
     if bank is not None:
@@ -105,6 +92,12 @@ def _columns_of(way: Way) -> Row:
         if way.kind in (WayKind.UPS_FITTED, WayKind.DC_FITTED):
             found |= {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_discharge_table": []}
     return found
+
+
+def _output_columns(part: str, output: AcOutput | DcOutput | None) -> Row:
+    """Return the columns of one kind of output, all empty where a supply has no such output."""
+    columns = [c for c in SupplyRow.__annotations__ if c.startswith(f"{part}_")]
+    return {c: None if output is None else getattr(output, c.removeprefix(f"{part}_")) for c in columns}
 
 
 def _load_columns(row: Row, load: Any) -> Row:
@@ -123,16 +116,16 @@ def _load_columns(row: Row, load: Any) -> Row:
         "standby_uncertainty_a": None,
         "standby_reading": None,
         "bursts": [{**b, "current_a": n.current_a} for b, n in zip(row["bursts"], load.bursts, strict=True)],
-        **dict.fromkeys(("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ac_inrush_va", "ac_dc_v", "ac_adaptor_ratio")),
+        **{c: None for c in LoadRow.__annotations__ if c.startswith("ac_")},
     }
     if not load.alarm_is_standby:
         found |= {"alarm_current_a": load.alarm.current_a, "alarm_text": None, "alarm_uncertainty_a": None, "alarm_reading": None}
     return found
 
 
-def save_runs(connection: Connection, actor: Actor, supply_id: int, version: int, runs: list[RunLine]) -> Row:
+def save_runs(connection: Connection, actor: Actor, supply_id: int, version: int, runs: list[TimedRun]) -> Row:
     """Keep the timed runs of a UPS in place of those that were there."""
-    return edit(connection, actor, "supply", supply_id, version, {"timed_runs": [{"output_w": r.output_w, "run_h": r.run_h} for r in runs]})
+    return edit(connection, actor, "supply", supply_id, version, {"timed_runs": [asdict(r) for r in runs]})
 
 
 def keep_bench(connection: Connection, actor: Actor, values: Row) -> Row:
@@ -140,12 +133,17 @@ def keep_bench(connection: Connection, actor: Actor, values: Row) -> Row:
     return create(connection, actor, "bench_supply", {**values, "key": None}, shared_keys(connection, actor, "bench_supply"))
 
 
+def bench_of(values: Row) -> SupplyBench:
+    """Return what was measured of a supply on the bench, as the core sees it."""
+    return SupplyBench(
+        chemistry_key=values["chemistry"], **{f.name: values[f.name] for f in fields(SupplyBench) if f.name != "chemistry_key"}
+    )
+
+
 def fit_bench(connection: Connection, actor: Actor, bench_id: int, supply_id: int, version: int) -> Row:
     """Take what was measured on the bench into a supply of a plan: it becomes a DC UPS that does what was seen."""
     bench, supply = find(connection, actor, "bench_supply", bench_id), find(connection, actor, "supply", supply_id)
-    cell_v = SupplyBench(
-        **{f: bench[f] for f in ("name", "cells_count", "capacity_ah", "output_v", "idle_current_a")}, chemistry_key=bench["chemistry"]
-    ).nominal_v
+    cell_v = bench_of(bench).nominal_v
     columns: Row = {
         "kind": SupplyKind.DC_UPS.value,
         "nominal_v": cell_v,
@@ -180,7 +178,7 @@ def save_selector(connection: Connection, actor: Actor, plan_id: int, version: i
     made = {**values.part, "key": key}
     others = [s for s in plan["selectors"] if s["key"] != key]
     index = next((n for n, s in enumerate(plan["selectors"]) if s["key"] == key), len(others))
-    _write_selectors(connection, actor, plan, version, [*others[:index], made, *others[index:]], {key: values.load_keys})
+    _write_selectors(connection, actor, tree, plan, version, [*others[:index], made, *others[index:]], key, values.load_keys)
     return key
 
 
@@ -191,19 +189,25 @@ def remove_selector(connection: Connection, actor: Actor, plan_id: int, version:
     plan = next(p for p in tree.plans if p["id"] == plan_id)
     if key not in {s["key"] for s in plan["selectors"]}:
         raise NotFound
-    _write_selectors(connection, actor, plan, version, [s for s in plan["selectors"] if s["key"] != key], {key: frozenset()})
+    _write_selectors(connection, actor, tree, plan, version, [s for s in plan["selectors"] if s["key"] != key], key, frozenset())
 
 
 def _write_selectors(
-    connection: Connection, actor: Actor, plan: PlanRow, version: int, selectors: list[dict[str, Any]], feeds: dict[str, frozenset[str]]
+    connection: Connection,
+    actor: Actor,
+    tree: SiteTree,
+    plan: PlanRow,
+    version: int,
+    selectors: list[dict[str, Any]],
+    key: str,
+    load_keys: frozenset[str],
 ) -> None:
+    """Keep the selectors of a plan, with these loads and no others on the one of a key."""
     refuse_stale(connection, actor, "plan", plan, version)
     wanted: list[tuple[str, Row, Row]] = [("plan", dict(plan), {"selectors": selectors})]
-    for load in read_tree(connection, actor, plan["site_id"]).loads.get(plan["id"], []):
-        for key, keys in feeds.items():
-            hangs = load["selector_key"] == key and load["supply_id"] is None
-            if (load["key"] in keys) != hangs:
-                wanted.append(
-                    ("load", dict(load), {"supply_id": None, "selector_key": key} if load["key"] in keys else {"selector_key": None})
-                )
+    for load in tree.loads.get(plan["id"], []):
+        hangs = load["selector_key"] == key and load["supply_id"] is None
+        if (load["key"] in load_keys) != hangs:
+            columns: Row = {"selector_key": None} if hangs else {"supply_id": None, "selector_key": key}
+            wanted.append(("load", dict(load), columns))
     _change_together(connection, actor, wanted)

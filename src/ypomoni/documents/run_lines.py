@@ -6,6 +6,8 @@ Called by the page *Timed runs*.
 import re
 from dataclasses import dataclass
 
+from ypomoni.core.things.outputs import TimedRun
+
 MOST_LINES, MOST_RUNS = 20_000, 20
 # From so many lines of two numbers on it is the log of a meter.
 LEAST_LOG_LINES = 8
@@ -20,14 +22,6 @@ _CLOCK = re.compile(r"\b(\d{1,3}):(\d{2})(?::(\d{2}))?\b")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RunLine:
-    """One run that was read. [W, h]"""
-
-    output_w: float
-    run_h: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class UnreadRun:
     """A line that could not be read, and what would be right."""
 
@@ -36,7 +30,7 @@ class UnreadRun:
     message: str
 
 
-def read_run_lines(text: str) -> tuple[list[RunLine], list[UnreadRun]]:
+def read_run_lines(text: str) -> tuple[list[TimedRun], list[UnreadRun]]:
     """Return the runs in a text, and the lines that could not be read."""
     lines = [(n, line.strip()) for n, line in enumerate(text.splitlines()[:MOST_LINES], start=1) if line.strip()]
     log = [row for _, line in lines if (row := _log_row(line)) is not None]
@@ -45,7 +39,7 @@ def read_run_lines(text: str) -> tuple[list[RunLine], list[UnreadRun]]:
         if run is not None:
             return [run], []
         return [], [UnreadRun(line=1, text=lines[0][1], message="the log shows no output that goes on for a while and then ends.")]
-    found: list[RunLine] = []
+    found: list[TimedRun] = []
     unread: list[UnreadRun] = []
     for n, line in lines:
         watts, hours_h = _watts(line), _hours(line)
@@ -53,7 +47,7 @@ def read_run_lines(text: str) -> tuple[list[RunLine], list[UnreadRun]]:
             missing = "watts, as in 26 W" if watts is None else "how long it lasted, as in 3 h 50 min or 3:50"
             unread.append(UnreadRun(line=n, text=line[:60], message=f"needs {missing}."))
         elif len(found) < MOST_RUNS:
-            found.append(RunLine(output_w=watts, run_h=hours_h))
+            found.append(TimedRun(output_w=watts, run_h=hours_h))
         else:
             unread.append(UnreadRun(line=n, text=line[:60], message=f"is more than the {MOST_RUNS} runs that are kept."))
     return found, unread
@@ -61,6 +55,10 @@ def read_run_lines(text: str) -> tuple[list[RunLine], list[UnreadRun]]:
 
 def _number(text: str) -> float:
     return float(text.replace(",", "."))
+
+
+def _clock_h(clock: re.Match[str]) -> float:
+    return int(clock[1]) + int(clock[2]) / 60 + int(clock[3] or 0) / 3600
 
 
 def _watts(line: str) -> float | None:
@@ -72,7 +70,7 @@ def _hours(line: str) -> float | None:
     rest = _WATTS.sub(" ", line)
     clock = _CLOCK.search(rest)
     if clock:
-        return int(clock[1]) + int(clock[2]) / 60 + int(clock[3] or 0) / 3600
+        return _clock_h(clock)
     parts = [(pattern.search(rest), per) for pattern, per in ((_HOURS, 1.0), (_MINUTES, 1 / 60), (_SECONDS, 1 / 3600))]
     known = [_number(found[1]) * per for found, per in parts if found]
     return sum(known) if known else None
@@ -89,13 +87,13 @@ def _log_row(line: str) -> tuple[float, float] | None:
     try:
         watts = _number(cells[-1])
         if clock:
-            return int(clock[1]) + int(clock[2]) / 60 + int(clock[3] or 0) / 3600, watts
+            return _clock_h(clock), watts
         return _number(cells[0]) / 3600.0, watts
     except ValueError:
         return None
 
 
-def _run_of_log(log: list[tuple[float, float]]) -> RunLine | None:
+def _run_of_log(log: list[tuple[float, float]]) -> TimedRun | None:
     """Return the run of a meter's log: its mean output until it went off. Times without a clock are seconds."""
     turned = [log[0]]
     days = 0.0
@@ -111,4 +109,4 @@ def _run_of_log(log: list[tuple[float, float]]) -> RunLine | None:
     end = turned[min(last + 1, len(turned) - 1)][0]
     energy = sum(0.5 * (turned[n][1] + turned[n + 1][1]) * (turned[n + 1][0] - turned[n][0]) for n in range(first, last))
     lasted = turned[last][0] - turned[first][0]
-    return None if lasted <= 0 else RunLine(output_w=energy / lasted, run_h=end - turned[first][0])
+    return None if lasted <= 0 else TimedRun(output_w=energy / lasted, run_h=end - turned[first][0])

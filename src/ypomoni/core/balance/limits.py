@@ -10,7 +10,7 @@ from enum import StrEnum
 from ypomoni.core.evaluation.figures import Figures
 from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case, hindrance_of
-from ypomoni.core.outage.loading import uses_of_output
+from ypomoni.core.outage.loading import Quantity, uses_of_output
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import size_by
@@ -42,7 +42,7 @@ class Standing:
     share_ratio: float
     amount: float | None
     allowed: float
-    unit: str = "A"
+    unit: Quantity = Quantity.AMPERES
 
     @property
     def is_met(self) -> bool:
@@ -98,7 +98,7 @@ def currents(case: Case) -> tuple[Standing, ...]:
 def outputs(case: Case) -> tuple[Standing, ...]:
     """Return how much of the output limits the peaks take, where limits are known."""
     return tuple(
-        Standing(limit=limit, share_ratio=a.peak / a.allowed, amount=a.peak, allowed=a.allowed, unit=a.quantity.value)
+        Standing(limit=limit, share_ratio=a.peak / a.allowed, amount=a.peak, allowed=a.allowed, unit=a.quantity)
         for limit, in_alarm in ((Limit.OUTPUT_STANDBY, False), (Limit.OUTPUT_ALARM, True))
         for a in uses_of_output(case, in_alarm=in_alarm)
     )

@@ -9,7 +9,6 @@ from ypomoni.core.evaluation.recommending import SEVERE, judge_figures
 from ypomoni.core.judgement.cables import cable_drop, is_starved
 from ypomoni.core.judgement.output import say_quantity
 from ypomoni.core.outage.case import Case, Hindrance, hindrance_of, is_ac_on_dc
-from ypomoni.core.outage.loading import Quantity
 from ypomoni.core.telling.results import Finding, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amps
 from ypomoni.core.things.loads import COPPER_OHM_MM2_PER_M, Cable, Load, Purpose, check_rail
@@ -194,8 +193,7 @@ def _limits(plan: Plan, pieces: Mapping[str, int], supply: Supply) -> Iterator[s
     for standing in outputs(after):
         if not standing.is_met:
             state = "in alarm" if standing.limit is Limit.OUTPUT_ALARM else "in standby"
-            unit = Quantity(standing.unit)
-            peak, limit = say_quantity(standing.amount or 0.0, unit), say_quantity(standing.allowed, unit)
+            peak, limit = say_quantity(standing.amount or 0.0, standing.unit), say_quantity(standing.allowed, standing.unit)
             yield f"{supply.name} would be asked for {peak} {state} at the peak, and gives {limit}."
 
 
@@ -216,19 +214,12 @@ def _drop(load: Load, supply: Supply) -> Iterator[str]:
     """Yield what its cable would do on a supply."""
     if load.cable is None or load.fed_min_v is None or supply.bank is None:
         return
-    if load.feed:
-        drop = cable_drop(supply, load)
-        if load.essential and drop is not None and is_starved(supply, load, drop):
-            yield (
-                f"{plain_number(load.cable.length_m)} m of {plain_number(load.cable.section_mm2)} mm² drop {plain_number(drop.drop_v, 2)} V at "
-                f"{say_amps(drop.current_a)}; it needs {plain_number(load.fed_min_v)} V: a thicker or shorter cable first."
-            )
-        return
-    current_a = _greatest_current_a(load)
-    drop_v = load.cable_ohm * current_a
     drop = cable_drop(supply, load)
     starved = load.essential and drop is not None and is_starved(supply, load, drop)
-    if starved or drop_v > CABLE_SHARE_RATIO * _room_v(load, supply):
+    # The voltage of a regulated output does not fall, so there is no room there that a cable might take up.
+    current_a = drop.current_a if drop is not None and load.feed else _greatest_current_a(load)
+    drop_v = load.cable_ohm * current_a
+    if starved or (not load.feed and drop_v > CABLE_SHARE_RATIO * _room_v(load, supply)):
         yield (
             f"{plain_number(load.cable.length_m)} m of {plain_number(load.cable.section_mm2)} mm² drop {plain_number(drop_v, 2)} V at "
             f"{say_amps(current_a)}; it needs {plain_number(load.fed_min_v)} V: a thicker or shorter cable first."

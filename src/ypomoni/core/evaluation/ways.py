@@ -11,12 +11,12 @@ from ypomoni.core.evaluation.recommending import fitted_with, judge_figures, rec
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified
-from ypomoni.core.outage.load_curve import rated_w_of
+from ypomoni.core.outage.load_curve import USUAL_W_PER_VA, rated_w_of
 from ypomoni.core.outage.loading import Quantity, amount_of, va_per_w
 from ypomoni.core.telling.results import Band, SoldBank, SupplyResult
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import Behaviour, Converter, ConverterKind, Load
-from ypomoni.core.things.outputs import OVERHEAD_PER_VA, AcOutput, DcOutput, OverheadFrom
+from ypomoni.core.things.outputs import AcOutput, DcOutput, OverheadFrom
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.things.supply_kinds import SupplyKind
 
@@ -197,7 +197,7 @@ def _other_sizes(supply: Supply) -> list[tuple[WayKind, Supply]]:
     if output is None or output.rated_va is None:
         return []
     w_per_va = rated_w_of(output) / output.rated_va
-    per_va = output.burns_w / output.rated_va if output.overhead_w is not None else OVERHEAD_PER_VA
+    per_va = output.burns_w / output.rated_va
     found: list[tuple[WayKind, Supply]] = []
     down = max((va for va in SOLD_UPS_VA if va < output.rated_va * 0.99), default=None)
     up = min((va for va in SOLD_UPS_VA if va > output.rated_va * 1.01), default=None)
@@ -291,7 +291,7 @@ def ups_size(supply: Supply, loads: tuple[Load, ...]) -> UpsSize | None:
         if c.load.ac is not None and c.load.ac.inrush_va is not None and c.load.feed is not None:
             runs_va = c.load.standby.current_a * c.load.output_w_per_amp * va_per_w(c.load)
             more_va = max(more_va, c.load.ac.inrush_va - runs_va)
-    w_per_va = rated_w_of(supply.ac) / supply.ac.rated_va if supply.ac.rated_va else 0.6
+    w_per_va = rated_w_of(supply.ac) / supply.ac.rated_va if supply.ac.rated_va else USUAL_W_PER_VA
     starting_va = running_va + more_va
     sold = min((va for va in SOLD_UPS_VA if va >= starting_va and va * w_per_va >= running_w), default=None)
     unknown = tuple(load.name for load in loads if load.ac is None or load.ac.inrush_va is None)

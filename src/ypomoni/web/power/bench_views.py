@@ -6,8 +6,8 @@ from flask import Blueprint, flash, g, redirect, render_template, request, url_f
 
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.lists import shared_of
-from ypomoni.actions.power import fit_bench, keep_bench
-from ypomoni.core.measuring.supply_bench import SupplyBench, judge_bench
+from ypomoni.actions.power import bench_of, fit_bench, keep_bench
+from ypomoni.core.measuring.supply_bench import judge_bench
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.core.things.supply_types import BASIS, SUPPLY_TYPES
 from ypomoni.documents.quantities import show_quantity
@@ -120,13 +120,6 @@ def fit(site_id: int, plan_key: str, bench_id: int) -> Any:
     except StaleEdit as stale:
         flash(f"{stale.changed_by or 'Somebody'} changed that supply meanwhile. Look at it again.", "error")
     return redirect(url_for("bench.power_bench", site_id=site_id, plan_key=plan_key))
-
-
-def bench_of(values: Row) -> SupplyBench:
-    """Return what was measured, as the core sees it."""
-    names = ("name", "cells_count", "capacity_ah", "output_v", "idle_current_a", "sleep_below_a", "sleep_after_s", "wakes_on_load")
-    names += ("cutoff_v", "tried_down_to_v", "passes_through")
-    return SupplyBench(chemistry_key=values["chemistry"], **{n: values[n] for n in names})
 
 
 def _verdict_of(row: Row) -> dict[str, Any]:

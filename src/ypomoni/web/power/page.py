@@ -18,6 +18,7 @@ from ypomoni.core.telling.wording import (
     say_watts,
 )
 from ypomoni.core.things.loads import Converter, ConverterKind, Load
+from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.web.power.charts import BackupChart, LoadChart, backup_chart, load_chart
 from ypomoni.web.words import METHOD_WORDS, VERDICT_WORDS
@@ -196,21 +197,14 @@ def _chart(plan: Plan, supply: Supply, loads: tuple[Load, ...], ways: tuple[Way,
     if not supply.of_kind.is_inverter or supply.bank is None or not ways:
         return None
     now_w = present_output_w(Case(supply, loads))
-    others = [w.supply for w in ways if w.kind in (WayKind.SMALLER, WayKind.LARGER)]
-    others += [s for s in plan.supplies if s.key != supply.key and s.of_kind.is_inverter][:1]
+    sizes = {w.kind: w.supply for w in ways if w.kind in (WayKind.SMALLER, WayKind.LARGER)}
+    beside = [s for s in plan.supplies if s.key != supply.key and s.of_kind.is_inverter]
+    others = [*sizes.values(), *beside[:1]]
     curves = [c for c in (load_curve(supply, now_w), *(load_curve(s) for s in others)) if c is not None]
     if not curves:
         return None
-    smaller = next(
-        (
-            s
-            for s, w in zip(others, [w for w in ways if w.kind in (WayKind.SMALLER, WayKind.LARGER)], strict=False)
-            if w.kind is WayKind.SMALLER
-        ),
-        None,
-    )
     crossing, words = None, ""
-    other = next((s for s in plan.supplies if s.key != supply.key and s.of_kind.is_inverter and s.is_modelled and s.bank), smaller)
+    other = next((s for s in beside if s.is_modelled and s.bank), sizes.get(WayKind.SMALLER))
     if other is not None:
         crossing = crossing_w(supply, other)
         if crossing is not None:
@@ -234,28 +228,22 @@ def _stage_rows(supply: Supply, loads: tuple[Load, ...]) -> list[StageRow]:
         elif load.rail_v <= supply.fed_v:
             kinds.append(Converter(kind=ConverterKind.LINEAR))
         for converter in kinds:
-            changed = tuple(_behind(e, converter) if e.key == load.key else e for e in loads)
+            changed = tuple(replace(e, converter=converter) if e.key == load.key else e for e in loads)
             case = Case(supply, changed)
             hours = "nothing draws" if case.draws_nothing else say_hours(case.holdover().holdover_h, must_h=supply.requirement.standby_h)
-            heat_w = _heat_w(_behind(load, converter), supply)
+            heat_w = _heat_w(load, converter, supply)
             stage = "linear" if converter.kind is ConverterKind.LINEAR else f"switching, {say_percent(converter.efficiency_ratio)}"
             where = load.place.name if load.place else "where its converter sits"
             found.append(StageRow(name=load.name, stage=stage, hours=hours, heat=say_watts(heat_w), where=where, is_now=converter == now))
     return found
 
 
-def _behind(load: Load, converter: Converter) -> Load:
-
-    return replace(load, converter=converter)
-
-
-def _heat_w(load: Load, supply: Supply) -> float:
-    """Return what a stage turns into heat at rest, all pieces. [W]"""
-    useful_w = load.standby.current_a * load.rail_v * load.quantity
-    if load.converter is not None and load.converter.kind is ConverterKind.LINEAR:
-        return max(0.0, supply.fed_v - load.rail_v) * load.standby.current_a * load.quantity
-    ratio = load.converter.efficiency_ratio if load.converter else 1.0
-    return useful_w * (1.0 / ratio - 1.0)
+def _heat_w(load: Load, stage: Converter, supply: Supply) -> float:
+    """Return what a stage before a load turns into heat at rest, all pieces. [W]"""
+    current_a = load.standby.current_a * load.quantity
+    if stage.kind is ConverterKind.LINEAR:
+        return max(0.0, supply.fed_v - load.rail_v) * current_a
+    return current_a * load.rail_v * (1.0 / stage.efficiency_ratio - 1.0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -328,14 +316,13 @@ def backup_view(plan: Plan, result: SelectorResult) -> BackupView:
     by_key = {s.key: s for s in plan.supplies}
     supplies = tuple(by_key[k] for k in selector.inputs if k in by_key)
     loads = tuple(e for e in plan.loads if e.supply_key == selector.key)
+    in_order = selector.mode is SelectorMode.FIRST_PRESENT
     chart = None
     if result.holdover_h is not None and loads and any(s.bank for s in supplies):
         played = play_selector(selector, supplies, loads, looks_count=LOOKS_COUNT)
         needs_v = max([e.fed_min_v for e in loads if e.essential and e.fed_min_v is not None], default=None)
         names = {s.key: s.name for s in supplies}
-        chart = backup_chart(
-            played, names, selector.switch_below_v if selector.mode.value == "first_present" else 0.0, needs_v, selector.gauge
-        )
+        chart = backup_chart(played, names, selector.switch_below_v if in_order else 0.0, needs_v, selector.gauge)
     verdict = result.verdict or Verdict.UNKNOWN
     return BackupView(
         key=result.key,
@@ -343,9 +330,7 @@ def backup_view(plan: Plan, result: SelectorResult) -> BackupView:
         line=result.line,
         verdict=verdict.value,
         verdict_word=VERDICT_WORDS[verdict],
-        inputs=", then ".join(s.name for s in supplies)
-        if selector.mode.value == "first_present"
-        else " or ".join(s.name for s in supplies),
+        inputs=(", then " if in_order else " or ").join(s.name for s in supplies),
         feeds=say_names(loads) if loads else "nothing yet",
         chart=chart,
         findings=tuple((f.severity.value, f.evidence, _ways(f.way_out)) for f in result.findings),
