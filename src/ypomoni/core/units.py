@@ -29,6 +29,10 @@ UNIT_SUFFIXES: dict[str, str] = {
     "_per_hour": "1/h",
     "_per_h": "1/h",
     "_per_day": "1/d",
+    "_per_y": "1/years",
+    "_ah_per_day": "Ah/d",
+    "_ah_per_y": "Ah/years",
+    "_h_per_week": "h a week",
     "_ratio": "",
     "_count": "",
 }
@@ -52,6 +56,12 @@ EXEMPT_NAMES = frozenset(
         "peak",
         "price",
         "price_per_hour",
+        "day",
+        "month",
+        "worst_month",
+        "fails_on_day",
+        "ends_on_day",
+        "ends_in_month",
     }
 )
 

@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, create_model
 from pydantic import Field as Bounds
 
 from ypomoni.documents.faults import SMALLEST
-from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Nests, Real, Reference, Whole, Word, YesNo, fields_of
+from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Months, Nests, Real, Reference, Whole, Word, YesNo, fields_of
 
 _CONTROL_BUT_LINES = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
 # Something to see, and no control character. As a pattern it is checked without a call for each of thousands of names.
@@ -39,7 +39,6 @@ def _moment(text: str) -> str:
 
 
 Key = Annotated[str, Bounds(strict=True, min_length=1, max_length=80, pattern=PRINTABLE)]
-Temperature = Annotated[float, Bounds(strict=True, allow_inf_nan=False, ge=-60, le=90)]
 Text = Annotated[str, Bounds(strict=True, max_length=1000), AfterValidator(_plain)]
 When = Annotated[str, Bounds(strict=True, max_length=40), AfterValidator(_moment)]
 
@@ -126,8 +125,9 @@ def _type_of(field: Field, lists: Parts) -> Any:
             return Annotated[str, Bounds(strict=True, min_length=1, max_length=field.longest, pattern=PRINTABLE)]
         case Flag() | YesNo():
             return Annotated[bool, Bounds(strict=True)]
-        case Many(part=None):
-            return Annotated[list[Temperature], Bounds(min_length=field.most, max_length=field.most)]
+        case Months():
+            number = Annotated[float, Bounds(strict=True, allow_inf_nan=False, ge=field.least, le=field.most)]
+            return Annotated[list[number], Bounds(min_length=12, max_length=12)]
         case Many():
             entry: Any = Text if field.part is str else lists[str(field.file_path)]
             return Annotated[list[entry], Bounds(max_length=field.most)]

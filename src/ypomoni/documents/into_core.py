@@ -5,18 +5,20 @@ from functools import cache
 from typing import Any
 
 from ypomoni.core.requirements import Autonomy, Derating, Requirement
+from ypomoni.core.requirements.patterns import Day, ListSpan, TimePattern, WeekSpan
 from ypomoni.core.things.batteries import Bank, Bms, StockBlock
 from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
 from ypomoni.core.things.outputs import AcOutput, DcOutput, TimedRun
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
 from ypomoni.core.things.selectors import Gauge, Selector, SelectorMode
+from ypomoni.core.things.solar import SolarPart
 from ypomoni.core.things.supplies import Enclosure, Plan, Site, Supply
 from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.documents.described import Part
 from ypomoni.documents.site_model import SiteFile, table_of
 from ypomoni.records.audit import PointRow, ReadingRow
-from ypomoni.records.field import Many, Reference, Word, fields_of
+from ypomoni.records.field import Many, Months, Reference, Word, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import BurstRow, LoadRow, ThermostatRow
 from ypomoni.records.requirement import RequirementRow
@@ -42,7 +44,7 @@ def _plain_names(record: type, under: str) -> tuple[tuple[str, type[StrEnum] | N
     found: list[tuple[str, type[StrEnum] | None]] = []
     for field in fields_of(record):
         before, _, name = (field.file_path or "").rpartition(".")
-        if field.file_path is not None and before == under and not isinstance(field, Many | Reference):
+        if field.file_path is not None and before == under and not isinstance(field, Many | Months | Reference):
             found.append((name, field.one_of if isinstance(field, Word) else None))
     return tuple(found)
 
@@ -138,12 +140,36 @@ def _instrument(part: Part) -> Instrument:
     return Instrument(**plain(InstrumentRow, part), ranges=tuple(Range(**plain(RangeRow, r)) for r in ranges))
 
 
+def _pattern(part: Part | None) -> TimePattern | None:
+    """Return the pattern of cuts or windows of a part; None where there is none."""
+    if part is None:
+        return None
+    if part.week is not None:
+        return TimePattern(week=tuple(WeekSpan(day=Day(s.day), start_h=clock_h(s.start), duration_h=s.duration_h) for s in part.week))
+    spans = tuple(ListSpan(start_h=s.start_h, duration_h=s.duration_h) for s in part.list)
+    last_h = max((s.start_h + s.duration_h for s in spans), default=0.0)
+    return TimePattern(spans=spans, length_h=last_h if part.length_h is None else part.length_h)
+
+
+def clock_h(text: str) -> float:
+    """Return a time of day as hours, as in 06:30."""
+    hours, minutes = text.split(":")
+    return int(hours) + int(minutes) / 60.0
+
+
+def _solar(part: Part | None) -> SolarPart | None:
+    if part is None:
+        return None
+    return SolarPart(**plain(SupplyRow, part, "solar"), sun_h_by_month=tuple(part.sun_h_by_month))
+
+
 def _requirement(part: Part) -> Requirement:
     values = plain(RequirementRow, part)
     return Requirement(
         **{**values, "name": values["name"] or part.key},
         derating=Derating(**plain(RequirementRow, part.derating, "derating")),
         autonomy=Autonomy(**plain(RequirementRow, part.autonomy, "autonomy")),
+        cuts=_pattern(part.cuts),
     )
 
 
@@ -156,6 +182,8 @@ def _supply(
     return Supply(
         **{**plain(SupplyRow, part), **_or_of_site(part, site_file, ("typical_degc", "min_degc", "max_degc"))},
         requirement=requirements[part.requirement],
+        windows=_pattern(part.windows),
+        solar=_solar(part.solar),
         ac=AcOutput(**plain(SupplyRow, part.ac, "ac")) if part.ac else None,
         dc=DcOutput(**plain(SupplyRow, part.dc, "dc")) if part.dc else None,
         timed_runs=tuple(TimedRun(output_w=r.output_w, run_h=r.run_h) for r in part.timed_runs),

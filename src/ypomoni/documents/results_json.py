@@ -92,6 +92,26 @@ def _sample_cells(played: Played) -> list[list[str]]:
     return [[f"{getattr(s, name):.9g}" for name in SAMPLE_COLUMNS] for s in played.samples]
 
 
+CUTS_KEYS = (
+    "survives",
+    "fails_on_day",
+    "lowest_charge_ratio",
+    "settled",
+    "full_cycles_per_y",
+    "worst_survives",
+    "gives_back_ratio",
+    "cycle_life_y",
+)
+SOLAR_KEYS = (
+    "yield_ah_per_day",
+    "need_ah_per_day",
+    "worst_month",
+    "worst_ratio",
+    "lowest_charge_ratio",
+    "sustains",
+    "back_after_h",
+    "year_ratio",
+)
 SAMPLE_COLUMNS = ("t_h", "terminal_v", "current_a", "charge_left_ratio", "temperature_degc")
 
 
@@ -165,6 +185,8 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         "identified": None
         if result.identified is None
         else {name: getattr(result.identified, name) for name in ("overhead_w", "condition_ratio", "worst_error_ratio")},
+        "cuts": None if result.cuts is None else {name: getattr(result.cuts, name) for name in CUTS_KEYS},
+        "solar": None if result.solar is None else {name: full["solar"][name] for name in SOLAR_KEYS},
         "findings": full["findings"],
         "not_checked": list(result.not_checked),
     }

@@ -1,5 +1,6 @@
 """The shape of the site file, version 1: its models come from the records; what fields must keep together is said here."""
 
+import re
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -15,6 +16,7 @@ from ypomoni.records.audit import PointRow, ReadingRow
 from ypomoni.records.bank import TableRow
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
+from ypomoni.records.pattern import HistorySpanRow, WeekSpanRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, RequirementRow
 from ypomoni.records.site import SELECTOR_NESTS, PlaceRow, PlanRow, RunRow, SelectorRow, SiteRow
 from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TimedRunRow, TotalRow
@@ -101,7 +103,56 @@ class RechargePart(part_of(RechargeRow)):
         return self
 
 
-class RequirementPart(part_of(RequirementRow, REQUIREMENT_NESTS)):
+_CLOCK = re.compile(r"^([01]?\d|2[0-3]):[0-5]\d$")
+
+
+class _WeekSpan(part_of(WeekSpanRow)):
+    """A span of every week."""
+
+    @model_validator(mode="after")
+    def _clock(self) -> Self:
+        if not _CLOCK.match(self.start):
+            raise ValueError(f"start must be a time of day from 00:00 to 23:59, as in 06:00, was {self.start!r}.")
+        return self
+
+
+class _Cuts(Part):
+    """When mains is cut."""
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if (self.week is None) == (self.list is None):
+            raise ValueError("needs one of week (cuts that come every week) and list (a history).")
+        if self.week is not None and self.length_h is not None:
+            raise ValueError("length_h belongs to a history: a week is 168 h long.")
+        if self.list is not None and self.length_h is not None:
+            last_h = max((s.start_h + s.duration_h for s in self.list), default=0.0)
+            if last_h > self.length_h * (1 + 1e-9):
+                raise ValueError(f"length_h must not be less than where the last cut ends ({last_h:g} h), was {self.length_h:g} h.")
+        if self.list is not None and not self.list and self.length_h is None:
+            raise ValueError("length_h is missing: a history without a cut must say how long it is.")
+        return self
+
+
+class _Windows(Part):
+    """When there is charge."""
+
+
+class _Solar(Part):
+    """Panels and their controller."""
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        if self.panel_imp_a is not None and self.panel_isc_a is not None and self.panel_isc_a < self.panel_imp_a * (1 - 1e-9):
+            raise ValueError(
+                f"panel_isc_a must not be below panel_imp_a ({self.panel_imp_a:g} A): a panel gives most into a short circuit."
+            )
+        return self
+
+
+class RequirementPart(
+    part_of(RequirementRow, REQUIREMENT_NESTS, bases={"cuts": _Cuts}, lists={"cuts.week": _WeekSpan, "cuts.list": part_of(HistorySpanRow)})
+):
     """What must hold, and by which method it is judged."""
 
 
@@ -141,8 +192,13 @@ class SupplyPart(
     part_of(
         SupplyRow,
         SUPPLY_NESTS,
-        bases={"bank": _Bank, "ac": _AcOutput},
-        lists={"totals": part_of(TotalRow), "bank.discharge_table": part_of(TableRow), "timed_runs": part_of(TimedRunRow)},
+        bases={"bank": _Bank, "ac": _AcOutput, "windows": _Windows, "solar": _Solar},
+        lists={
+            "windows.week": _WeekSpan,
+            "totals": part_of(TotalRow),
+            "bank.discharge_table": part_of(TableRow),
+            "timed_runs": part_of(TimedRunRow),
+        },
     )
 ):
     """What feeds the loads when mains fails. A limit or charger figure of null is one that is not known."""

@@ -127,9 +127,9 @@ class YesNo(Field):
 
 @dataclass(frozen=True, slots=True)
 class Many(Field):
-    """A list of parts, kept as JSON; ``part`` describes one, or is None for the twelve months' temperatures."""
+    """A list of parts, kept as JSON; ``part`` describes one."""
 
-    part: type | None
+    part: type
     _: KW_ONLY
     most: int = 20
 
@@ -137,6 +137,16 @@ class Many(Field):
     def blank(self) -> Any:
         """A new record has none."""
         return None if self.null else []
+
+
+@dataclass(frozen=True, slots=True)
+class Months(Field):
+    """Twelve numbers from January, kept as JSON."""
+
+    kind: Kind
+    _: KW_ONLY
+    least: float
+    most: float
 
 
 @dataclass(frozen=True, slots=True)

@@ -113,7 +113,7 @@ class DeviceRow(Kept):
     min_v: Annotated[float | None, volts("min_v", null=True)]
     standby_current_a: Annotated[float, amperes("standby_current_a")]
     alarm_current_a: Annotated[float | None, amperes("alarm_current_a", null=True)]
-    bursts: Annotated[list[dict[str, Any]], Many("bursts", None)]
+    bursts: Annotated[list[dict[str, Any]], Many("bursts", dict)]
     basis: Annotated[str, Line("basis")]
     measured_count: Annotated[int, Whole("measured_count", COUNT, least=1, most=10_000)]
     measured_on: Annotated[Any, Moment("measured_on")]

@@ -1,13 +1,15 @@
 """A requirement of a site, and a profile of the organisation's own to start one from: the same fields, kept in two places."""
 
-from typing import Annotated, TypedDict
+from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.requirements import Method, SystemPurpose
-from ypomoni.records.field import Kept, Line, Nests, Real, Reference, Word, key_of, share
+from ypomoni.records.field import Kept, Line, Many, Nests, Real, Reference, Word, key_of, share
 from ypomoni.records.kinds import FACTOR, HOURS, MINUTES
+from ypomoni.records.pattern import MOST_HISTORY, MOST_SPANS, HistorySpanRow, WeekSpanRow
 from ypomoni.records.words import METHOD_CHOICES, SYSTEM_WORDS
 
 HOLD = "Must hold"
+CUTS = "Cuts that come again and again"
 JUDGED = "Judged by"
 DERATED = "Factors of the derated method"
 AUTONOMY = "Factors of energy and autonomy"
@@ -106,6 +108,30 @@ class _Said(TypedDict):
             hint="1 for none, as in 1.15",
         ),
     ]
+    cuts_week: Annotated[
+        list[dict[str, Any]] | None,
+        Many(
+            "cuts_week",
+            WeekSpanRow,
+            path="cuts.week",
+            default=None,
+            null=True,
+            most=MOST_SPANS,
+            group=CUTS,
+            label="Cuts that come every week",
+            hint="as in daily 06:00 3 h, Sat 10:00 2.5 h; empty if none are known",
+            told="cuts every week",
+            since=10,
+        ),
+    ]
+    cuts_list: Annotated[
+        list[dict[str, Any]] | None,
+        Many("cuts_list", HistorySpanRow, path="cuts.list", default=None, null=True, most=MOST_HISTORY, told="cuts measured", since=10),
+    ]
+    cuts_length_h: Annotated[
+        float | None,
+        Real("cuts_length_h", HOURS, path="cuts.length_h", above=0, most=87_600, default=None, null=True, told=None, since=10),
+    ]
     usable_ratio: Annotated[
         float, share("usable_ratio", path="derating.usable_ratio", default=0.65, group=DERATED, label="Derated: usable share")
     ]
@@ -143,4 +169,4 @@ class ProfileRow(Kept, _Said):
     """A requirement profile of an organisation's own."""
 
 
-REQUIREMENT_NESTS: Nests = {"derating": (), "autonomy": ()}
+REQUIREMENT_NESTS: Nests = {"cuts": ("cuts_week", "cuts_list"), "derating": (), "autonomy": ()}

@@ -4,8 +4,8 @@ from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.core.things.supplies import Stage
-from ypomoni.records.field import Kept, Line, Many, Nests, Real, Reference, Word, degrees, key_of, volts
-from ypomoni.records.kinds import LENGTH, SECTION
+from ypomoni.records.field import Kept, Line, Many, Months, Nests, Real, Reference, Word, degrees, key_of, volts
+from ypomoni.records.kinds import LENGTH, SECTION, TEMPERATURE
 from ypomoni.records.words import SELECTOR_WORDS, STAGE_WORDS
 
 
@@ -74,7 +74,18 @@ class PlaceRow(Kept):
     min_degc: Annotated[float | None, degrees("min_degc", default=None, null=True, label="Lowest temperature", hint="empty if as the site")]
     monthly_degc: Annotated[
         list[float] | None,
-        Many("monthly_degc", None, most=12, default=None, null=True, group="For thermostats", label="Mean of each month", since=2),
+        Months(
+            "monthly_degc",
+            TEMPERATURE,
+            least=-60,
+            most=90,
+            default=None,
+            null=True,
+            group="For thermostats",
+            label="Mean of each month",
+            hint="twelve, from January: 2 3 6 9 13 16 18 18 15 11 6 3; empty if as the typical one",
+            since=2,
+        ),
     ]
 
 

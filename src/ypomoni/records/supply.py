@@ -2,16 +2,38 @@
 
 from typing import Annotated, Any, TypedDict
 
+from ypomoni.core.things.solar import Controller
 from ypomoni.core.things.supplies import ChargeMode
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.records.bank import BankRow
-from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Row, Word, YesNo, amperes, degrees, key_of, share, volts
-from ypomoni.records.kinds import APPARENT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
-from ypomoni.records.words import CHARGE_WORDS, KIND_WORDS
+from ypomoni.records.field import (
+    Flag,
+    Kept,
+    Line,
+    Many,
+    Months,
+    Nests,
+    Real,
+    Reference,
+    Row,
+    Whole,
+    Word,
+    YesNo,
+    amperes,
+    degrees,
+    key_of,
+    share,
+    volts,
+)
+from ypomoni.records.kinds import APPARENT, COUNT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
+from ypomoni.records.pattern import MOST_SPANS, WeekSpanRow
+from ypomoni.records.words import CHARGE_WORDS, CONTROLLER_WORDS, KIND_WORDS
 
 CHARGER = "Its output and charger"
 AC_OUTPUT = "Its AC output, if it is an AC UPS"
 DC_OUTPUT = "Its DC output, if it is a DC UPS"
+WINDOWS = "Its windows of charge, if it has any"
+SUN = "Its panels, if the sun charges it"
 PLACE = "Its place"
 IN_WORDS = {"standby": "standby", "alarm": "alarm"}
 
@@ -292,6 +314,154 @@ class _Outputs(TypedDict):
     ]
 
 
+class _Season(TypedDict):
+    windows_week: Annotated[
+        list[dict[str, Any]] | None,
+        Many(
+            "windows_week",
+            WeekSpanRow,
+            path="windows.week",
+            default=None,
+            null=True,
+            most=MOST_SPANS,
+            group=WINDOWS,
+            label="Charged in these hours",
+            hint="as in daily 07:30 0.5 h, Sat 10:00 2 h; empty if it is of another kind",
+            told="windows of charge",
+            since=10,
+        ),
+    ]
+    solar_controller: Annotated[
+        str | None,
+        Word(
+            "solar_controller",
+            CONTROLLER_WORDS,
+            path="solar.controller",
+            one_of=Controller,
+            none="no panel",
+            may_be_empty=True,
+            group=SUN,
+            label="Between panel and battery",
+            since=10,
+        ),
+    ]
+    solar_panel_w: Annotated[
+        float | None,
+        Real(
+            "solar_panel_w",
+            POWER,
+            path="solar.panel_w",
+            above=0,
+            most=1e5,
+            default=None,
+            null=True,
+            group=SUN,
+            label="Power of one panel",
+            hint="its label, as in 20 W; a tracking controller is reckoned from it",
+            since=10,
+        ),
+    ]
+    solar_panel_imp_a: Annotated[
+        float | None,
+        amperes(
+            "solar_panel_imp_a",
+            above=0,
+            path="solar.panel_imp_a",
+            default=None,
+            null=True,
+            group=SUN,
+            label="Its current at full sun",
+            hint="Imp on its label, as in 1.15 A",
+            since=10,
+        ),
+    ]
+    solar_panel_isc_a: Annotated[
+        float | None,
+        amperes(
+            "solar_panel_isc_a",
+            above=0,
+            path="solar.panel_isc_a",
+            default=None,
+            null=True,
+            group=SUN,
+            label="Its short-circuit current",
+            hint="Isc on its label, as in 1.25 A",
+            since=10,
+        ),
+    ]
+    solar_panels_count: Annotated[
+        int | None,
+        Whole(
+            "solar_panels_count",
+            COUNT,
+            path="solar.panels_count",
+            least=1,
+            most=1000,
+            default=1,
+            may_be_empty=True,
+            group=SUN,
+            label="Panels, in parallel",
+            hint="empty for one",
+            since=10,
+        ),
+    ]
+    solar_controller_current_a: Annotated[
+        float | None,
+        amperes(
+            "solar_controller_current_a",
+            path="solar.controller_current_a",
+            default=0.0,
+            may_be_empty=True,
+            group=SUN,
+            label="The controller draws",
+            hint="day and night, as in 10 mA; empty for nothing",
+            since=10,
+        ),
+    ]
+    solar_blocking_diode: Annotated[
+        bool | None,
+        YesNo(
+            "solar_blocking_diode",
+            path="solar.blocking_diode",
+            default=None,
+            null=True,
+            group=SUN,
+            label="A blocking diode is fitted",
+            told="blocking diode",
+            since=10,
+        ),
+    ]
+    solar_derate_ratio: Annotated[
+        float | None,
+        share(
+            "solar_derate_ratio",
+            path="solar.derate_ratio",
+            least=0.05,
+            default=0.75,
+            may_be_empty=True,
+            group=SUN,
+            label="Left of its label",
+            hint="for dirt, heat and cable; empty for 75 %",
+            since=10,
+        ),
+    ]
+    solar_sun_h_by_month: Annotated[
+        list[float] | None,
+        Months(
+            "solar_sun_h_by_month",
+            HOURS,
+            path="solar.sun_h_by_month",
+            least=0,
+            most=24,
+            may_be_empty=True,
+            group=SUN,
+            label="Hours of full sun a day",
+            hint="twelve, from January, in the plane of the panel: 0.9 1.6 2.8 4 4.9 5.2 5 4.4 3.3 2 1.1 0.7",
+            since=10,
+        ),
+    ]
+
+
 class _Rest(TypedDict):
     output_limit_a: Annotated[float | None, amperes("output_limit_a", above=0, null=True, group=CHARGER, label="Output limit")]
     alarm_output_limit_a: Annotated[
@@ -405,7 +575,7 @@ class _Rest(TypedDict):
     totals: Annotated[list[dict[str, Any]], Many("totals", TotalRow, default=[], most=200, told=None, since=2)]
 
 
-class SupplyRow(_Head, BankRow, _Outputs, _Rest):
+class SupplyRow(_Head, BankRow, _Outputs, _Season, _Rest):
     """A supply with its bank."""
 
     bank_id: int | None
@@ -418,6 +588,8 @@ SUPPLY_NESTS: Nests = {
     "enclosure": ("enclosure_volume_m3",),
     "ac": ("ac_output_v",),
     "dc": ("dc_output_v",),
+    "windows": ("windows_week",),
+    "solar": ("solar_controller",),
 }
 
 

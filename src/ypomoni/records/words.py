@@ -53,5 +53,16 @@ METHOD_CHOICES = {
     "energy_autonomy": "Energy and autonomy days",
     "plain": "Plain: current × time",
 }
+DAY_WORDS = {
+    "daily": "every day",
+    "mon": "Monday",
+    "tue": "Tuesday",
+    "wed": "Wednesday",
+    "thu": "Thursday",
+    "fri": "Friday",
+    "sat": "Saturday",
+    "sun": "Sunday",
+}
+CONTROLLER_WORDS = {"none": "nothing, the panel alone", "pwm": "a simple controller (PWM)", "mppt": "a tracking controller (MPPT)"}
 DURING_WORDS = {"always": "Always", "alarm": "In alarm only"}
 POSITIVE_WORDS = {"discharge": "towards the loads", "charge": "into the battery"}

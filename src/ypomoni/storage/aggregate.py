@@ -8,7 +8,7 @@ from typing import Generic, LiteralString, TypeVar, cast
 
 from psycopg.types.json import Jsonb
 
-from ypomoni.records.field import Many, Row, fields_of
+from ypomoni.records.field import Many, Months, Row, fields_of
 from ypomoni.storage.connection import Connection, every, many, one
 
 GREATEST_ID = 2**63
@@ -74,7 +74,7 @@ def columns_of(record: type) -> tuple[LiteralString, ...]:
 
 def json_columns(record: type) -> frozenset[str]:
     """Return the columns of a record that hold JSON."""
-    return frozenset(f.column for f in fields_of(record) if isinstance(f, Many))
+    return frozenset(f.column for f in fields_of(record) if isinstance(f, Many | Months))
 
 
 def compose(table: LiteralString, record: type[Of], *, parent: LiteralString | None, order: LiteralString) -> Aggregate[Of]:

@@ -12,6 +12,7 @@ from wtforms.widgets import TextInput
 
 from ypomoni.actions.errors import Refused
 from ypomoni.documents.faults import Fault
+from ypomoni.documents.pattern_lines import read_pattern, write_pattern
 from ypomoni.documents.quantities import (
     QuantityTextError,
     read_count,
@@ -24,7 +25,7 @@ from ypomoni.documents.quantities import (
     show_number,
 )
 from ypomoni.records.field import Row
-from ypomoni.records.kinds import TEMPERATURE, Kind
+from ypomoni.records.kinds import Kind
 
 _ENTRY = re.compile(r"([a-z_]+)-(\d+)-")
 MOST_ENTRIES = 60
@@ -149,36 +150,81 @@ class SignedCurrentField(QuantityField):
         return current_a
 
 
-class MonthsField(Field):
-    """Twelve temperatures from January, or nothing. ``data`` is the list, or None."""
+class ListField(Field):
+    """A text that says several things. ``data`` is a list, or None where it is left empty."""
 
     widget = TextInput()
-    hint = "twelve, from January: 2 3 6 9 13 16 18 18 15 11 6 3; empty if as the typical one"
+
+    def __init__(self, label: str, *, optional: bool = True, hint: str = "", **kwargs: Any) -> None:
+        super().__init__(label, **kwargs)
+        self.optional = optional
+        self.hint = hint
 
     def _value(self) -> str:
         if self.raw_data:
             return str(self.raw_data[0])
-        return " ".join(show_number(v) for v in self.data or [])
+        return self.show(self.data or [])
+
+    def show(self, value: list[Any]) -> str:
+        """Return a kept list as text."""
+        raise NotImplementedError
+
+    def read(self, text: str) -> list[Any]:
+        """Return what a text says, or raise `QuantityTextError`."""
+        raise NotImplementedError
 
     def process_formdata(self, valuelist: Sequence[str]) -> None:
         """Read the typed text."""
         text = (valuelist[0] if valuelist else "").strip()
         self.data = None
-        if not text:
+        if not text and self.optional:
             return
-        parts = [p for p in text.replace(";", " ").replace("°C", " ").split() if p.strip(",")]
         try:
-            values = [read_quantity(p.strip(",").replace("−", "-"), TEMPERATURE) for p in parts]
+            self.data = self.read(text)
         except QuantityTextError as error:
             raise ValueError(str(error)) from error
-        if len(values) != 12:
-            raise ValueError(f"must be twelve temperatures from January, separated by spaces; there are {len(values)}.")
-        self.data = values
 
     def pre_validate(self, form: BaseForm) -> None:
         """Stop where the text could not be read."""
         if self.process_errors:
             raise StopValidation()
+
+
+class MonthsField(ListField):
+    """Twelve numbers from January."""
+
+    def __init__(self, label: str, kind: Kind, least: float, most: float, **kwargs: Any) -> None:
+        super().__init__(label, **kwargs)
+        self.kind, self.least, self.most = kind, least, most
+
+    def show(self, value: list[float]) -> str:
+        """Return the numbers with spaces between."""
+        return " ".join(show_number(v) for v in value)
+
+    def read(self, text: str) -> list[float]:
+        """Return twelve numbers; a comma before a digit is a decimal one where spaces stand between the numbers."""
+        parts = [p for p in text.replace(";", " ").replace("°C", " ").replace("\t", " ").split() if p.strip(",")]
+        if len(parts) == 1 and parts[0].count(",") >= 11:
+            parts = parts[0].split(",")
+        values = [read_quantity(p.strip(",").replace("−", "-"), self.kind) for p in parts]
+        if len(values) != 12:
+            raise QuantityTextError(f"must be twelve numbers from January, separated by spaces; there are {len(values)}.")
+        wrong = next((v for v in values if not self.least <= v <= self.most), None)
+        if wrong is not None:
+            raise QuantityTextError(f"must each be from {self.least:g} to {self.most:g} {self.kind.unit}, was {wrong:g}.")
+        return values
+
+
+class PatternField(ListField):
+    """Spans of a week, as in daily 06:00 3 h."""
+
+    def show(self, value: list[Row]) -> str:
+        """Return the spans as they are typed."""
+        return write_pattern(value)
+
+    def read(self, text: str) -> list[Row]:
+        """Return the spans a text says."""
+        return read_pattern(text)
 
 
 class TextField(StringField):

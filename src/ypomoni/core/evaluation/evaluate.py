@@ -4,7 +4,9 @@ from dataclasses import replace
 
 from ypomoni.core.evaluation import workings
 from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_currents, compute_figures, result_without_figures
-from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, fitted_with, recommend_bank, what_to_fit
+from ypomoni.core.evaluation.living import fitted_with
+from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, recommend_bank, what_to_fit
+from ypomoni.core.evaluation.season_ways import season_ways
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import (
     Facts,
@@ -214,10 +216,8 @@ def _without_guesses(result: SupplyResult, supply: Supply, loads: tuple[Load, ..
 
 
 def _why_no_advice(supply: Supply) -> str:
-    if supply.missing_part is not None and supply.of_kind.is_computed:
-        return f"Its output is not entered ({supply.missing_part}), so no battery can be named."
-    if not supply.of_kind.is_computed:
-        return "Supplies of this kind are not computed yet, so no battery can be named."
+    if supply.missing_part is not None:
+        return f"A part of it is not entered ({supply.missing_part}), so no battery can be named."
     if supply.bank is None:
         return "There is no battery yet. Enter one, so that its chemistry and voltage are known."
     return NO_HOURS
@@ -230,6 +230,7 @@ def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     if advice.bank is not None and not _holds(result):
         advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice, result.holdover)))
     result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
+    result = replace(result, season_ways=season_ways(case, result))
     if advice.bank is not None:
         result = replace(result, workings={**result.workings, "recommended": _working_of(case, result, advice)})
     late = result.recovery_h is None or (result.recharge_h is not None and result.recovery_h > result.recharge_h)

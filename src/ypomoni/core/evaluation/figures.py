@@ -6,6 +6,7 @@
 from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation import workings
+from ypomoni.core.evaluation.seasons import with_season
 from ypomoni.core.outage.band import estimate_band
 from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_known_currents, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
@@ -54,6 +55,8 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -
     result = _with_hours(result, case, hindrance, in_full=in_full)
     if hindrance is None:
         result = _with_recovery(result, case, standby_a)
+        if not case.draws_nothing:
+            result = with_season(result, case, in_full=in_full)
     return replace(figures, result=result)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from ypomoni.core.evaluation.figures import Figures, compute_figures, set_voltage_limits
+from ypomoni.core.evaluation.living import fitted_with, keep_through_season, why_no_season
 from ypomoni.core.judgement import Facts, judge_supply
 from ypomoni.core.judgement.bank import say_mismatch
 from ypomoni.core.judgement.charging import lead_limit_v
@@ -28,7 +29,6 @@ from ypomoni.core.telling.wording import (
     say_required_h,
     say_volts,
 )
-from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import ChargeMode, Supply
 
@@ -40,7 +40,17 @@ NEVER = frozenset(
     {"charger_too_strong", "current_above_cell", "bank_voltage_mismatch", "too_many_strings", "overload_standby", "overload_alarm"}
 )
 # A larger bank may do where a smaller one earns these.
-LARGER_MENDS = frozenset({"charger_too_strong", "current_above_cell", "holdover_below_requirement", "capacity_below_method"})
+LARGER_MENDS = frozenset(
+    {
+        "charger_too_strong",
+        "current_above_cell",
+        "holdover_below_requirement",
+        "capacity_below_method",
+        "cuts_not_survived",
+        "sun_does_not_sustain",
+        "unregulated_panel_too_strong",
+    }
+)
 # A smaller one may do, in more strings: it is filled sooner and gives off less gas.
 SMALLER_MENDS = frozenset({"charger_too_slow", "charger_never_recovers", "ventilation"})
 CHARGER_CODES = frozenset(
@@ -98,19 +108,6 @@ def judge_figures(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> 
     return replace(figures.result, findings=findings, verdict=verdict, overloaded=overloaded)
 
 
-def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
-    """Return a supply with a new bank of sold blocks. Nothing is taken to protect it that has not been said of it."""
-    fresh = Bank(
-        chemistry_key=sold.chemistry,
-        block_v=sold.block_v,
-        capacity_ah=sold.capacity_ah,
-        rate_h=sold.rate_h,
-        series=sold.series,
-        parallel=sold.parallel,
-    )
-    return replace(supply, bank=fresh)
-
-
 def say_sold(bank: SoldBank) -> str:
     """Return a sold bank in words."""
     return say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
@@ -148,13 +145,14 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
             reason=f"{say_amp_hours(needed_ah)} would be needed. That is more than {GREATEST_STRINGS_COUNT} strings of the largest block: "
             "split the loads over more supplies."
         )
-    if case.requirement.recharge_h is not None and not case.bank.chemistry.is_primary and recovery_beside(case.supply, 0.0) is None:
+    is_charged = not case.bank.chemistry.is_primary and not case.supply.of_kind.is_sunlit
+    if case.requirement.recharge_h is not None and is_charged and recovery_beside(case.supply, 0.0) is None:
         return Advice(
             reason=f"{say_sold(enough[0])} would carry it, but nobody can say whether it is recharged in time: the charger is not known. Enter its figures."
         )
     first: tuple[SoldBank, Finding] | None = None
     ceiling_ah = float("inf")
-    for sold in enough:
+    for sold in keep_through_season(case, enough):
         if c20_of(sold) >= ceiling_ah:
             continue
         judged = judge_briefly(fitted_with(case.supply, sold), case.loads)
@@ -167,8 +165,7 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
             break
         if lasting:
             ceiling_ah = c20_of(sold)
-    assert first is not None  # noqa: S101 - there was at least one to try
-    return Advice(reason=_why_none(case, *first))
+    return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
 
 
 def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, float | None]:

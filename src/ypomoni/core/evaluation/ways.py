@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from ypomoni.core.evaluation.figures import compute_figures
-from ypomoni.core.evaluation.recommending import fitted_with, judge_figures, recommend_bank, say_sold
+from ypomoni.core.evaluation.living import fitted_with
+from ypomoni.core.evaluation.recommending import judge_figures, recommend_bank, say_sold
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified

@@ -6,6 +6,7 @@ from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H, usual_charge_v
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.things.solar import Controller
 from ypomoni.core.things.supplies import ChargeMode
 
 # Of these findings, those that are about the battery itself and stand on its sheet.
@@ -53,6 +54,8 @@ def _drains(facts: Facts) -> Iterator[Finding]:
 def _unknown(facts: Facts) -> Iterator[Finding]:
     supply = facts.supply
     constant = supply.bank is not None and supply.bank.chemistry.charges_at_constant_current
+    if supply.of_kind.is_sunlit:
+        return
     missing = [
         words
         for words, is_missing in (
@@ -162,10 +165,14 @@ def _bank_too_large(facts: Facts) -> Iterator[Finding]:
 
 def _too_strong(facts: Facts) -> Iterator[Finding]:
     supply, bank = facts.supply, facts.bank
-    if bank is None or supply.charge_limit_a is None:
+    most_a, by_sun = supply.charge_limit_a, False
+    if most_a is None and supply.of_kind.is_sunlit and supply.solar is not None and supply.solar.controller is not Controller.NONE:
+        # Without a limit of its own a controller passes on what its panel gives.
+        most_a, by_sun = supply.solar.current_a(supply.charge_v, supply.nominal_v), True
+    if bank is None or most_a is None:
         return
     greatest_a = bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah
-    if supply.charge_limit_a <= greatest_a * (1 + 1e-9):
+    if most_a <= greatest_a * (1 + 1e-9):
         return
     # For good, nickel takes half of what it takes for a timed charge.
     trickles = bank.chemistry.charges_at_constant_current and supply.charging is ChargeMode.FLOAT
@@ -173,7 +180,7 @@ def _too_strong(facts: Facts) -> Iterator[Finding]:
     yield Finding(
         code="charger_too_strong",
         severity=Severity.RISK if bank.chemistry.is_lead else Severity.DANGER,
-        evidence=f"The charger is set to {say_amps(supply.charge_limit_a)}. This {bank.chemistry.name} battery takes at most {say_amps(greatest_a)}: more overheats it.",
+        evidence=f"{'Full sun charges with up to' if by_sun else 'The charger is set to'} {say_amps(most_a)}. This {bank.chemistry.name} battery takes at most {say_amps(greatest_a)}: more overheats it.",
         source=f"greatest charge current of {bank.chemistry.name}: {bank.chemistry.greatest_charge_per_h:g} of its capacity an hour",
         way_out=f"Lower the charge limit to {say_amps_at_most(allowed_a)} or less, and check the maker's figure.",
     )

@@ -63,8 +63,10 @@ _PARTS = {
     "ac": ("its output: voltage, rating, overhead, efficiency", "Enter the output of the UPS as its label gives it"),
     "ac.rated_va": ("its rating and its overhead", "Enter the rating in VA as its label gives it, or its overhead in W"),
     "dc": ("its output: voltage, efficiency, idle power", "Enter the output of the DC UPS as its label gives it"),
-    "solar": ("its panel and controller", "Supplies of this kind are not computed yet: judge the panel by hand"),
-    "windows": ("the hours at which it is charged", "Supplies of this kind are not computed yet: judge the charging by hand"),
+    "solar": ("its panel and controller", "Enter the panel's label, what stands between it and the battery, and the sun of twelve months"),
+    "solar.panel_w": ("the power of its panel", "Enter the watts of one panel as its label gives them"),
+    "solar.panel_imp_a": ("the current of its panel at full sun", "Enter Imp of one panel as its label gives it"),
+    "windows": ("the hours in which it is charged", "Enter when there is charge, as in daily 07:30 0.5 h"),
 }
 
 

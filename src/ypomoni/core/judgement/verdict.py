@@ -12,10 +12,12 @@ from ypomoni.core.judgement.holdover import check_holdover, check_paper
 from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
 from ypomoni.core.judgement.output import check_output, check_sources, unknown_of_output
+from ypomoni.core.judgement.seasons import CUTS_UNKNOWN, check_panel, check_seasons
 from ypomoni.core.judgement.sharing import check_sharing
 from ypomoni.core.outage.case import Hindrance, hindrance_of
 from ypomoni.core.telling.results import Finding, LimitedBy, SelectorResult, Severity, SupplyResult, Verdict, worst_of
 from ypomoni.core.telling.wording import say_hours, say_required_h
+from ypomoni.core.things.solar import Controller
 
 SEVERITY_ORDER = tuple(Severity)
 OVERLOAD_CODES = frozenset({"overload_standby", "overload_alarm"})
@@ -35,7 +37,7 @@ def judge_supply(facts: Facts, audited: tuple[Finding, ...] = ()) -> tuple[tuple
         dangers = [f for f in _stated(facts) if f.severity is Severity.DANGER]
         return (*dangers, *check_holdover(facts)), Verdict.UNSAFE if dangers else None, False
     overload = check_output(facts)
-    findings = [*check_holdover(facts), *overload, *check_charger(facts), *_stated(facts), *audited]
+    findings = [*check_holdover(facts), *overload, *check_charger(facts), *check_seasons(facts), *_stated(facts), *audited]
     if facts.result.rated_c20_ah is not None:
         findings += check_margins(facts)
     findings += check_nameplates(facts)
@@ -49,6 +51,7 @@ def _stated(facts: Facts) -> Iterator[Finding]:
     """Yield what follows from what is stated, whether or not hours can be computed."""
     yield from check_sources(facts)
     yield from check_charging(facts)
+    yield from check_panel(facts)
     yield from check_bank(facts)
     yield from check_cables(facts)
     yield from check_locks(facts.loads)
@@ -63,6 +66,8 @@ def _verdict_of(facts: Facts, findings: list[Finding]) -> Verdict:
     if Severity.FAILS in severities:
         return Verdict.FAILS
     if hindrance_of(facts.supply, facts.loads) in UNKNOWN_HINDRANCES or facts.result.limited_by is LimitedBy.NOTHING_DRAWS:
+        return Verdict.UNKNOWN
+    if any(f.code == CUTS_UNKNOWN for f in findings):
         return Verdict.UNKNOWN
     # A note tells and does not judge.
     judging = {f.code for f in findings if f.severity is not Severity.NOTE}
@@ -110,21 +115,19 @@ def not_checked(facts: Facts) -> tuple[str, ...]:
     if is_idle(facts):
         return ("anything but dangers, since nothing hangs on it",)
     if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
-        why = (
-            f"{supply.missing_part} is not entered"
-            if supply.missing_part and supply.of_kind.is_computed
-            else "this kind is not computed yet"
-        )
+        why = f"{supply.missing_part} is not entered" if supply.missing_part else "this kind is not computed yet"
         found.append(f"how long it holds and how fast it recharges: {why}")
     elif hindrance in (Hindrance.TOO_COLD, Hindrance.TOO_HOT):
         found.append("how long it holds: the temperature is beyond what is known of the battery")
     if bank is None:
         return (*found, "the battery: none is entered")
     if not bank.chemistry.is_primary:
+        by_itself = supply.of_kind.mains_carries or supply.of_kind.is_sunlit
+        bare_panel = supply.solar is not None and supply.of_kind.is_sunlit and supply.solar.controller is Controller.NONE
         known = (
-            (0.0 if supply.of_kind.mains_carries else supply.supply_current_a, "current"),
-            (supply.charge_limit_a, "charge limit"),
-            (supply.charge_v, "charge voltage"),
+            (0.0 if by_itself else supply.supply_current_a, "current"),
+            (0.0 if supply.of_kind.is_sunlit else supply.charge_limit_a, "charge limit"),
+            (0.0 if bare_panel else supply.charge_v, "charge voltage"),
         )
         missing = [
             name for value, name in known if value is None and not (name == "charge voltage" and bank.chemistry.charges_at_constant_current)

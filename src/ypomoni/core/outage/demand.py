@@ -56,6 +56,13 @@ class _Wave:
         n = math.floor((t - self.offset_h + SAME_TIME_H) / self.period_h)
         return n >= 0 and t < self.offset_h + n * self.period_h + self.duration_h - SAME_TIME_H
 
+    def active_h_until(self, t: float) -> float:
+        """Return for how long in all it was active before a time. [h]"""
+        if t <= self.offset_h:
+            return 0.0
+        n = math.floor((t - self.offset_h) / self.period_h)
+        return n * self.duration_h + min(self.duration_h, t - self.offset_h - n * self.period_h)
+
     def edges(self, a: float, b: float) -> list[float]:
         """Return every start and end strictly between a and b."""
         found: list[float] = []
@@ -107,6 +114,19 @@ class _Train:
                 found.append((edge, now - excess))
                 excess = now
         return found
+
+    def mean_excess_a(self, a: float, b: float) -> float:
+        """Return the average excess over rest between two times, whatever phase they fall in. [A]"""
+        if len(self.waves) == 1:
+            wave = self.waves[0]
+            share = (wave.active_h_until(b) - wave.active_h_until(a)) / (b - a)
+            return self.pieces_count * (wave.current_a - self.rest_a) * share
+        excess = self.excess_a(a)
+        total, at = 0.0, a
+        for edge, step in self.steps(a, b, excess):
+            total += excess * (edge - at)
+            at, excess = edge, excess + step
+        return (total + excess * (b - at)) / (b - a)
 
     def peak_excess_a(self) -> float:
         """Return the greatest excess over rest. [A]"""
@@ -171,6 +191,14 @@ class Timeline:
     def peak(self) -> Draw:
         """Return what is drawn at most, every burst at once."""
         return _at_once(self.base, self.trains)
+
+    def spread(self, a: float, b: float) -> Stretch:
+        """Return the average draw from a to b as one stretch: exactly the charge of the bursts that fall between."""
+        i, p, g = self.base
+        for train in self.trains:
+            excess = train.mean_excess_a(a, b)
+            i, p, g = i + excess * train.unit[0], p + excess * train.unit[1], g + excess * train.unit[2]
+        return a, i, p, g
 
     def stretches(self, a: float, b: float) -> list[Stretch]:
         """Return the stretches of constant demand from a to b; the first starts at a."""

@@ -35,6 +35,8 @@ def charge_current_a(supply: Supply, standby_current_a: float) -> float | None:
 
     Where mains carries the loads, the charger has the battery alone to feed.
     """
+    if supply.of_kind.is_sunlit:
+        return _in_full_sun_a(supply, standby_current_a)
     if supply.charge_limit_a is None:
         return None
     if supply.of_kind.mains_carries:
@@ -42,10 +44,19 @@ def charge_current_a(supply: Supply, standby_current_a: float) -> float | None:
     return None if supply.supply_current_a is None else max(0.0, min(supply.charge_limit_a, supply.supply_current_a - standby_current_a))
 
 
+def _in_full_sun_a(supply: Supply, standby_current_a: float) -> float | None:
+    """Return what full sun leaves for the bank; no limit stated is none but the panel's. [A]"""
+    if supply.solar is None or not supply.solar.has_figures:
+        return None
+    sun_a = supply.solar.current_a(supply.charge_v, supply.nominal_v)
+    return max(0.0, min(math.inf if supply.charge_limit_a is None else supply.charge_limit_a, sun_a - standby_current_a))
+
+
 def recovery_beside(supply: Supply, standby_current_a: float) -> Recovery | None:
     """Return the recovery of a supply's bank beside a standby load; None for cells that are not charged or a charger that is not known."""
     current_a = charge_current_a(supply, standby_current_a)
-    return None if current_a is None else recovery_with(supply, current_a)
+    # What the sun takes to bring it back is a matter of days: see `seasons.sun`.
+    return None if current_a is None or supply.of_kind.is_sunlit else recovery_with(supply, current_a)
 
 
 def is_promised(supply: Supply) -> bool:

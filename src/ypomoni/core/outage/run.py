@@ -29,6 +29,7 @@ EXPLICIT_EDGES = 600
 START_SHARE_RATIO = 0.96
 PEAK_SHARE_RATIO = 0.97
 EDGES_PER_CHUNK = 120.0
+LONGEST_CHUNK_EDGES = 2_000.0
 AVERAGED_STEPS = 24
 MANY_CHANGES_COUNT = 200
 BISECTION_H = 0.1 / 3600.0
@@ -38,9 +39,18 @@ class HoldoverRun:
     """One pack under one demand. Holds the walked states, so that many alarm starts can be asked of it."""
 
     def __init__(
-        self, pack: Pack, standby: Timeline, alarm: Timeline, alarm_h: float, threshold_v: float, light_load: LightLoad | None = None
+        self,
+        pack: Pack,
+        standby: Timeline,
+        alarm: Timeline,
+        alarm_h: float,
+        threshold_v: float,
+        light_load: LightLoad | None = None,
+        start: tuple[float, float, float] | None = None,
     ) -> None:
         self.pack = pack
+        # The moment the mains fails and the state then: (t, u, d). Bursts come in their own time, whenever that is.
+        self._start = (0.0, pack.start_u_ah, 0.0) if start is None else start
         self.light_load = light_load
         # An output that switches off for want of load ends it, however much charge is left.
         off_h = None if light_load is None else light_load.ends_at_h
@@ -60,11 +70,6 @@ class HoldoverRun:
         found = compare_demand(self.standby, self.alarm, self.threshold_v, self.pack.full_v)
         # An alarm may draw less in all and yet more through one cable.
         return Order.MIXED if found is Order.ALARM_IS_LESS and (self.standby.floors or self.alarm.floors) else found
-
-    @property
-    def _start(self) -> tuple[float, float, float]:
-        """The moment the mains fails: (t, u, d)."""
-        return 0.0, self.pack.start_u_ah, 0.0
 
     # -- the walk in standby ------------------------------------------------------------------------------------------------------
 
@@ -236,6 +241,51 @@ class HoldoverRun:
         if self._stop is not None and self._stop.ended and self._stop.t_h < standby_h:
             return False
         return self._first_failure(standby_h) is None
+
+    def from_state(self, t: float, u: float, d: float) -> "HoldoverRun":
+        """Return the same outage from another moment and state; an output that switches off counts from then."""
+        run = HoldoverRun(self.pack, self.standby, self.alarm, self.alarm_h, self.threshold_v, self.light_load, (t, u, d))
+        run.latest_h = self.latest_h + t
+        run.order = self.order
+        return run
+
+    def walk_standby(self, a: float, b: float, u: float, d: float) -> Stop:
+        """Return where standby from a state stops: at b, or at the end of the equipment."""
+        length_h = max(1.0, LONGEST_CHUNK_EDGES / self.standby.edges_per_hour) if self.standby.trains else b - a
+        stop = Stop(a, u, d, False)
+        while not stop.ended and stop.t_h < b:
+            until_h = b if b - stop.t_h < 1.5 * length_h else stop.t_h + length_h
+            stop = self._walk(self.standby, stop.u_ah, stop.d_ah, self.standby.window(stop.t_h, until_h), until_h)
+        return stop
+
+    def carries_cut(self, until_h: float) -> bool:
+        """Say whether standby lasts from its start until mains is back, and an alarm from any moment of that, as far as it falls before. [h]"""
+        start_h = self._start[0]
+        if self.alarm_is_cut or until_h > self.latest_h:
+            return False
+        self._walk_to(until_h)
+        if self._stop is not None and self._stop.ended and self._stop.t_h < until_h:
+            return False
+        if self.alarm_h <= 0:
+            return True
+        last_full_h = until_h - self.alarm_h
+        if last_full_h >= start_h and self._first_failure(last_full_h) is not None:
+            return False
+        # What is left are alarms that mains takes over. Where an alarm never draws less, by any instant the earliest of them has drawn most.
+        begin_h = max(start_h, last_full_h)
+        if not self._carries_until(begin_h, until_h):
+            return False
+        if self.order is Order.ALARM_IS_MORE:
+            return True
+        edges = {e for line in (self.standby, self.alarm) for e in line.edges(begin_h, until_h)}
+        return all(self._carries_until(e + n * NUDGE_H, until_h) for e in edges for n in (-1, 1) if begin_h <= e + n * NUDGE_H < until_h)
+
+    def _carries_until(self, t: float, until_h: float) -> bool:
+        """Say whether an alarm that starts at t is carried until mains is back."""
+        if t >= until_h:
+            return True
+        u, d = self.state_at(t)
+        return not self._walk(self.alarm, u, d, self.alarm.window(t, until_h), until_h, locate=False).ended
 
     def _starts_too_late(self, t: float) -> bool:
         """Say whether an end at t comes before the averaged stretch in front of the explicit walk could fade."""

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.units import MINUTES_PER_HOUR
 
 
@@ -69,6 +70,8 @@ class Requirement:
     response_h: float | None = None
     # What it is for; None: not said.
     purpose: SystemPurpose | None = None
+    # When mains is cut again and again; None: no pattern of cuts is asked of it.
+    cuts: TimePattern | None = None
 
     @property
     def alarm_h(self) -> float:

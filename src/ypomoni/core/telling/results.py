@@ -232,6 +232,57 @@ class IdentifiedUps:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CutsResult:
+    """What repeated cuts, or the time between windows of charge, do to a bank.
+
+    ``fails_on_day`` counts from 1; ``lowest_charge_ratio`` is 1 − u/q at its least; ``worst_survives`` is at end of life and in the cold, None where
+    it was not asked. ``fails_at_h`` is where the failing cut starts and ``fails_after_h`` how long that is, ``dies_at_h`` when standby ends in it
+    (None: only an alarm would not be carried). ``longest_low_h`` is the longest time under 95 %.
+    """
+
+    survives: bool
+    fails_on_day: int | None
+    lowest_charge_ratio: float
+    settled: bool
+    full_cycles_per_y: float
+    worst_survives: bool | None
+    fails_at_h: float | None = None
+    failing_cut_h: float | None = None
+    dies_at_h: float | None = None
+    charge_at_failing_ratio: float | None = None
+    longest_cut_h: float = 0.0
+    cut_h_per_week: float = 0.0
+    longest_low_h: float = 0.0
+    # What the charger can give back in a week over what is taken: under 1 the bank only goes down more slowly. None of a history.
+    gives_back_ratio: float | None = None
+    # How long its cycle life lasts at that depth; None where none is tabled or nothing is cycled. [years]
+    cycle_life_y: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SolarResult:
+    """What the sun gives and what becomes of the bank in two years. Lists begin with January; ``worst_month`` is 1 to 12.
+
+    ``worst_ratio`` is the least yield over need, None where nothing is needed; ``back_after_h`` None: never within a year. ``ends_in_month`` is 1 to 12.
+    """
+
+    yield_ah_per_day: tuple[float, ...]
+    need_ah_per_day: tuple[float, ...]
+    worst_month: int
+    worst_ratio: float | None
+    lowest_charge_ratio: float
+    sustains: bool
+    back_after_h: float | None
+    ends_on_day: int | None = None
+    ends_in_month: int | None = None
+    longest_low_h: float = 0.0
+    # What a year gives over what it takes: under 1 no battery lasts for good.
+    year_ratio: float | None = None
+    # What it gives at full sun. [A]
+    full_sun_a: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SupplyResult:
     """Everything computed for one supply. A figure is None where it does not exist; ``limited_by`` or a finding says why."""
 
@@ -284,6 +335,12 @@ class SupplyResult:
     workings: dict[str, Working] = field(default_factory=dict)
     overloaded: bool = False
     identified: IdentifiedUps | None = None
+    cuts: CutsResult | None = None
+    # What of the charger is not known, so that no pattern was computed; under its names in the site file.
+    pattern_missing: tuple[str, ...] = ()
+    solar: SolarResult | None = None
+    # What would make it survive its cuts, or live on its sun, each judged again. In words.
+    season_ways: tuple[str, ...] = ()
 
     @property
     def meets_requirement(self) -> bool | None:

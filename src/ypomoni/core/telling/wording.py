@@ -1,7 +1,7 @@
 """Quantities in words, no more precise than the uncertainty allows."""
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Protocol
 
 
@@ -170,9 +170,14 @@ def say_years(years_y: float) -> str:
 def say_names(things: Iterable[Named], most: int = 4) -> str:
     """Return the names of some things, each once, and how many more there are."""
     names = list(dict.fromkeys(thing.name for thing in things))
-    if len(names) > most:
-        return f"{', '.join(names[:most])} and {len(names) - most} more"
-    return " and ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else "".join(names)
+    return say_list(names, most)
+
+
+def say_list(words: Sequence[str], most: int = 4) -> str:
+    """Return some words as a list with *and* before the last, and how many more there are."""
+    if len(words) > most:
+        return f"{', '.join(words[:most])} and {len(words) - most} more"
+    return " and ".join([", ".join(words[:-1]), words[-1]]) if len(words) > 1 else "".join(words)
 
 
 def say_percent(ratio: float) -> str:

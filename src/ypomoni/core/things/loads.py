@@ -3,7 +3,7 @@
 A draw is a triple of constant current, constant power and conductance (`Draw`), so that any mix of behaviours adds up in three numbers.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -243,6 +243,22 @@ class Load:
             duty_ratio = self.duty_ratio(in_alarm=during is During.ALARM)
             if duty_ratio > 1 + 1e-9:
                 raise QuantityError(duty_fault(duty_ratio))
+
+    def scaled(self, ratio: float) -> "Load":
+        """Return the same load drawing so many times as much, whatever it does."""
+
+        def more(stated: StatedCurrent) -> StatedCurrent:
+            limit_a = None if stated.uncertainty_a is None else stated.uncertainty_a * ratio
+            return replace(stated, current_a=stated.current_a * ratio, uncertainty_a=limit_a)
+
+        return replace(
+            self,
+            standby=more(self.standby),
+            alarm=more(self.alarm),
+            bursts=tuple(replace(b, current_a=b.current_a * ratio) for b in self.bursts),
+            thermostats=tuple(replace(t, current_a=t.current_a * ratio) for t in self.thermostats),
+            recharges=tuple(replace(r, energy_wh=r.energy_wh * ratio) for r in self.recharges),
+        )
 
     def duty_ratio(self, *, in_alarm: bool) -> float:
         """Return Σd, the share of time in which any burst is active."""

@@ -5,12 +5,14 @@ from enum import StrEnum
 
 from ypomoni.core.chemistries.cells import head_at_v
 from ypomoni.core.requirements import Requirement
+from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.things.batteries import Bank, StockBlock
 from ypomoni.core.things.loads import Draw, Load, Run
 from ypomoni.core.things.outputs import AcOutput, DcOutput, Feed, TimedRun
 from ypomoni.core.things.places import Place
 from ypomoni.core.things.readings import Instrument, MeasuringPoint, Reading
 from ypomoni.core.things.selectors import Selector
+from ypomoni.core.things.solar import Controller, SolarPart
 from ypomoni.core.things.supply_kinds import KINDS, KindOfSupply, SupplyKind
 from ypomoni.core.things.totals import MeasuredTotal
 
@@ -75,6 +77,9 @@ class Supply:
     ac: AcOutput | None = None
     dc: DcOutput | None = None
     timed_runs: tuple[TimedRun, ...] = field(default=())
+    # When there is charge, of a supply with windows of it; what the sun gives, of one on panels.
+    windows: TimePattern | None = None
+    solar: SolarPart | None = None
 
     @property
     def output(self) -> AcOutput | DcOutput | None:
@@ -113,12 +118,15 @@ class Supply:
         part = self.of_kind.part
         if part == "ac" and self.ac is not None:
             return None if self.ac.expected_overhead_w is not None else "ac.rated_va"
-        return part if part and not (part == "dc" and self.dc is not None) else None
+        if part == "solar" and self.solar is not None and not self.solar.has_figures:
+            return "solar.panel_w" if self.solar.controller is Controller.MPPT else "solar.panel_imp_a"
+        stated = {"ac": self.ac, "dc": self.dc, "solar": self.solar, "windows": self.windows}
+        return part if part and stated[part] is None else None
 
     @property
     def is_modelled(self) -> bool:
         """Whether its hours can be computed as far as its kind goes."""
-        return self.of_kind.is_computed and self.missing_part is None
+        return self.missing_part is None
 
     def feeding(self, loads: tuple[Load, ...]) -> tuple[Load, ...]:
         """Return loads as they hang on it: on its regulated output, or on its battery."""

@@ -5,9 +5,36 @@ from typing import TYPE_CHECKING, Any, ClassVar
 
 from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
-from ypomoni.records.field import MUST, Field, Flag, Line, Many, Nests, Real, Reference, Row, Whole, Word, YesNo, blank_row, fields_of
+from ypomoni.records.field import (
+    MUST,
+    Field,
+    Flag,
+    Line,
+    Many,
+    Months,
+    Nests,
+    Real,
+    Reference,
+    Row,
+    Whole,
+    Word,
+    YesNo,
+    blank_row,
+    fields_of,
+)
 from ypomoni.records.kinds import CURRENT, PER_HOUR
-from ypomoni.web.fields import ChoiceField, CountField, CurrentField, DutyField, MonthsField, QuantityField, TextField, YesNoField
+from ypomoni.records.pattern import WeekSpanRow
+from ypomoni.web.fields import (
+    ChoiceField,
+    CountField,
+    CurrentField,
+    DutyField,
+    MonthsField,
+    PatternField,
+    QuantityField,
+    TextField,
+    YesNoField,
+)
 
 
 class DescribedForm(Form):
@@ -135,7 +162,7 @@ def kept(field: Field, typed: Any) -> Any:
             return typed.answer
         case Reference():
             return None if not typed.data else int(typed.data) if field.column.endswith("_id") else typed.data
-        case Many(part=part) if part is not None and isinstance(typed, FieldList):
+        case Many() if isinstance(typed, FieldList):
             return [entry.form.columns() for entry in typed if not entry.form.is_blank]
         case Word():
             return typed.data or None
@@ -155,7 +182,7 @@ def _shown(field: Field, row: Row) -> Any:
             return "" if value is None else str(value)
         case Word(none=none) if none:
             return value or ""
-        case Many(part=part) if part is not None:
+        case Many():
             return value or []
         case _:
             return value
@@ -186,8 +213,10 @@ def _field(field: Field, optional: bool, parts: Mapping[str, type[PartForm]]) ->
             return BooleanField(field.label)
         case Line():
             return TextField(field.label, required=not (optional or field.may_be_blank), longest=field.longest, hint=field.hint)
-        case Many(part=None):
-            return MonthsField(field.label)
+        case Months():
+            return MonthsField(field.label, field.kind, field.least, field.most, optional=optional, hint=field.hint)
+        case Many(part=part) if part is WeekSpanRow:
+            return PatternField(field.label, optional=optional, hint=field.hint)
         case Many() if field.column in parts:
             return FieldList(FormField(parts[field.column]))
         case Many():

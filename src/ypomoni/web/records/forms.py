@@ -13,7 +13,7 @@ from ypomoni.core.things.device_types import improbable_current, say_improbable
 from ypomoni.documents.discharge_text import read_discharge_text, write_discharge_text
 from ypomoni.records.audit import PointRow
 from ypomoni.records.bank import BankRow
-from ypomoni.records.field import Row, blank_row
+from ypomoni.records.field import Row, blank_row, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, ProfileRow, RequirementRow
@@ -51,11 +51,17 @@ class RequirementForm(form_of(RequirementRow, REQUIREMENT_NESTS)):
     notes: ClassVar[Mapping[str, str]] = {
         "": "Whose rule it is. The inspector asks for its source.",
         "Must hold": "How long it stands by after the mains fails, and then sounds. Without a recharge time nobody asks whether it is ready for the next cut.",
+        "Cuts that come again and again": "When mains is cut by schedule, every week. A history that was measured is brought in on the page Season. Left empty a single cut counts.",
         "Judged by": "The school that decides. The others stand beside it.",
     }
-    foldable = frozenset({"Factors of the derated method", "Factors of energy and autonomy"})
+    foldable = frozenset({"Cuts that come again and again", "Factors of the derated method", "Factors of energy and autonomy"})
     # Usable share, age and activity as they are commonly taken: each by name, so that none counts twice.
     presets = (("New", "65 %", "100 %", "90 %"), ("Three years", "65 %", "70 %", "90 %"), ("Cautious", "65 %", "50 %", "90 %"))
+
+    def columns(self) -> Row:
+        """Return the columns; a week that is typed takes the place of a history."""
+        found = super().columns()
+        return found | {"cuts_list": None, "cuts_length_h": None} if found["cuts_week"] is not None else found
 
 
 class ProfileForm(form_of(ProfileRow, REQUIREMENT_NESTS)):
@@ -109,6 +115,8 @@ class SupplyForm(_Supply):
         "Its output and charger": "It stands on the supply's label. Left empty nobody can say whether it is overloaded, or when the battery is full again.",
         "Its AC output, if it is an AC UPS": "It stands on the label of the UPS. Left empty how long it holds is not known; its overhead alone may stay empty.",
         "Its DC output, if it is a DC UPS": "It stands on the label, or was found on the bench. Left empty how long a DC UPS holds is not known.",
+        "Its windows of charge, if it has any": "For a vehicle, a generator, a night tariff: when there is charge. All other time is without. Left empty such a supply is not computed.",
+        "Its panels, if the sun charges it": "The panel's label, and how much sun each month brings. Left empty a solar supply is not computed.",
         "Its place": "Left empty it is as warm and cold as the site. Heat takes years off a battery, cold takes hours.",
     }
     foldable = frozenset(
@@ -118,6 +126,8 @@ class SupplyForm(_Supply):
             "Discharge table, if you have one",
             "Its AC output, if it is an AC UPS",
             "Its DC output, if it is a DC UPS",
+            "Its windows of charge, if it has any",
+            "Its panels, if the sun charges it",
             "Its place",
         }
     )
@@ -188,6 +198,7 @@ class SupplyForm(_Supply):
         if self.enclosure_gas_tight.data and self.enclosure_volume_m3.data is None and not self.enclosure_volume_m3.errors:
             self.enclosure_volume_m3.errors = ["must not be empty for a gas-tight box: as in 50 l."]
             good = False
+        good = self._panel_is_whole() and good
         if self.bank_chemistry.data:
             good = self._read_table() and good
             for name in self._NEEDED:
@@ -217,7 +228,25 @@ class SupplyForm(_Supply):
                 found[f"{part}_output_v"] = usual_v[part]
         if found["dc_output_v"] is not None and found["dc_wakes_on_load"] is None:
             found["dc_wakes_on_load"] = True
+        if not found["solar_controller"]:
+            found |= {f.column: None for f in fields_of(SupplyRow) if f.column.startswith("solar_")}
         return found
+
+    def _panel_is_whole(self) -> bool:
+        """Ask for what stands between panel and battery, and for the sun, where there is a panel."""
+        if not self.solar_controller.data:
+            panel = [n for n in ("solar_panel_w", "solar_panel_imp_a", "solar_panel_isc_a", "solar_sun_h_by_month") if self[n].data]
+            if panel:
+                self.solar_controller.errors = ["must not be empty where there is a panel: say what stands between it and the battery."]
+            return not panel
+        good = True
+        needed = "solar_panel_w" if self.solar_controller.data == "mppt" else "solar_panel_imp_a"
+        for name in (needed, "solar_sun_h_by_month"):
+            field = self[name]
+            if field.data is None and not field.errors:
+                field.errors = [f"must not be empty where there is a panel: {getattr(field, 'hint', '')}."]
+                good = False
+        return good
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:

@@ -9,7 +9,8 @@ from ypomoni.core.balance.search.answers import Binding, Effort, Move, Objective
 from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.units import units_of
 from ypomoni.core.evaluation.figures import compute_figures
-from ypomoni.core.evaluation.recommending import NEVER, SEVERE, fitted_with, judge_briefly, recommend_bank, say_sold
+from ypomoni.core.evaluation.living import fitted_with
+from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, recommend_bank, say_sold
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import judge_unassigned
 from ypomoni.core.outage.case import Case

@@ -7,7 +7,6 @@ AC_UPS = KindOfSupply(
     name="AC UPS",
     always_charges=True,
     is_inverter=True,
-    is_computed=True,
     part="ac",
     mains_carries=True,
 )

@@ -2,4 +2,4 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-BOXED = KindOfSupply(kind=SupplyKind.BOXED, name="Boxed supply", is_computed=True, shares_charger=True, always_charges=True)
+BOXED = KindOfSupply(kind=SupplyKind.BOXED, name="Boxed supply", shares_charger=True, always_charges=True)

@@ -2,4 +2,4 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-DC_UPS = KindOfSupply(kind=SupplyKind.DC_UPS, name="DC UPS", is_computed=True, part="dc", shares_charger=True)
+DC_UPS = KindOfSupply(kind=SupplyKind.DC_UPS, name="DC UPS", part="dc", shares_charger=True)

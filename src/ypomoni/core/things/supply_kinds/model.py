@@ -24,8 +24,6 @@ class KindOfSupply:
     ----------
     name
         What it is called on the screen.
-    is_computed
-        Whether its holdover is computed; of the others it is said that they are not modelled yet.
     shares_charger
         Its own current carries the loads and charges the battery while mains is there.
     always_charges
@@ -36,16 +34,21 @@ class KindOfSupply:
         It feeds AC, whatever its battery has.
     part
         The part of its description without which it is not computed, under its name in the site file.
+    is_sunlit
+        Panels charge it, by day and as much as the month gives.
+    has_windows
+        It is charged in windows of time only.
     mains_carries
         While mains is there it passes it on to the loads, so its charger has the battery alone to feed.
     """
 
     kind: SupplyKind
     name: str
-    is_computed: bool = False
     shares_charger: bool = False
     always_charges: bool = False
     is_cycled: bool = False
     is_inverter: bool = False
     part: str = ""
+    is_sunlit: bool = False
+    has_windows: bool = False
     mains_carries: bool = False

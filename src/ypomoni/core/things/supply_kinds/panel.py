@@ -2,4 +2,4 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-PANEL = KindOfSupply(kind=SupplyKind.PANEL, name="Control panel", is_computed=True, shares_charger=True, always_charges=True)
+PANEL = KindOfSupply(kind=SupplyKind.PANEL, name="Control panel", shares_charger=True, always_charges=True)

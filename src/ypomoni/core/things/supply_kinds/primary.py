@@ -2,4 +2,4 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-PRIMARY = KindOfSupply(kind=SupplyKind.PRIMARY, name="Primary pack", is_computed=True)
+PRIMARY = KindOfSupply(kind=SupplyKind.PRIMARY, name="Primary pack")

@@ -2,4 +2,4 @@
 
 from ypomoni.core.things.supply_kinds.model import KindOfSupply, SupplyKind
 
-SOLAR = KindOfSupply(kind=SupplyKind.SOLAR, name="Solar-charged battery", always_charges=True, is_cycled=True, part="solar")
+SOLAR = KindOfSupply(kind=SupplyKind.SOLAR, name="Solar-charged battery", always_charges=True, is_cycled=True, part="solar", is_sunlit=True)

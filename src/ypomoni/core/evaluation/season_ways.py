@@ -1,0 +1,113 @@
+"""What would make a supply survive its cuts or live on its sun: the smallest battery, charger or panel, the least load less.
+
+Each way is found by the engine, put back into the supply, and played again before it is named.
+"""
+
+import math
+from collections.abc import Iterator
+from dataclasses import replace
+
+from ypomoni.core.evaluation.living import first_that, lives_through
+from ypomoni.core.evaluation.recommending import SEVERE, judge_briefly
+from ypomoni.core.outage.case import Case
+from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
+from ypomoni.core.telling.results import SupplyResult
+from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import Supply
+
+MOST_PANELS_COUNT = 20
+# Loads are cut in steps of a hundredth: finer is not known of them.
+LOAD_STEP_RATIO = 0.01
+
+
+def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
+    """Return in words what would make a supply live through a season that it does not: bank, charger or panels, load; each played again."""
+    failing = (result.cuts is not None and not result.cuts.survives) or (result.solar is not None and not result.solar.sustains)
+    return tuple(_ways(case, result)) if failing else ()
+
+
+def _ways(case: Case, result: SupplyResult) -> Iterator[str]:
+    supply, loads = case.supply, case.loads
+    bank = result.recommended_bank
+    if bank is not None:
+        yield f"A battery of {say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)}, new, does it."
+    elif result.no_bank_reason:
+        yield result.no_bank_reason
+    yield from _more_sun(supply, loads) if supply.of_kind.is_sunlit else _more_charge(supply, loads, case.mean_current_a(in_alarm=False))
+    less = least_load_less_ratio(supply, loads)
+    if less is not None:
+        yield f"Or {say_percent(less)} less load: {say_amps((1.0 - less) * case.mean_current_a(in_alarm=False))} on average in all."
+
+
+def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:
+    charger_a = smallest_charger_a(supply, loads, standby_a)
+    if charger_a is not None and _earns_worse(supply, with_charger(supply, charger_a, standby_a), loads):
+        charger_a = None
+    if charger_a is None:
+        yield "No charger that suits this battery does it alone."
+    elif supply.of_kind.mains_carries:
+        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there."
+    else:
+        whole_a = say_amps_at_least(charger_a + standby_a)
+        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there, beside its loads: {whole_a} in all at least."
+
+
+def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
+    count = fewest_panels_count(supply, loads)
+    earned = None if count is None else _earns_worse(supply, with_panels(supply, count), loads)
+    if count is not None and earned is not None:
+        yield f"{count} such panels would do it, but not so: {earned}"
+    elif count is None:
+        yield f"Not even {MOST_PANELS_COUNT} such panels do it alone."
+    elif supply.solar is not None:
+        yield f"Or {count} such panels in place of {supply.solar.panels_count}."
+
+
+def _earns_worse(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> str | None:
+    """Return what of severity danger or fails a changed supply earns that was not there before, in words; None where there is nothing."""
+    before = {(f.code, f.severity) for f in judge_briefly(supply, loads).findings}
+    after = judge_briefly(changed, loads).findings
+    return next((f.evidence for f in after if f.severity in SEVERE and (f.code, f.severity) not in before), None)
+
+
+def with_charger(supply: Supply, charger_a: float, standby_a: float) -> Supply:
+    """Return a supply whose charger has so much left beside its loads. [A]"""
+    whole_a = None if supply.of_kind.mains_carries else max(supply.supply_current_a or 0.0, charger_a + standby_a)
+    return replace(supply, charge_limit_a=charger_a, supply_current_a=whole_a)
+
+
+def smallest_charger_a(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> float | None:
+    """Return the smallest sold charger with which the bank that is there survives, none that is too strong for it; None where none does. [A]"""
+    bank = supply.bank
+    most_a = math.inf if bank is None else bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah * (1 + 1e-9)
+    stronger = [a for a in SOLD_CHARGERS_A if (supply.charge_limit_a or 0.0) < a <= most_a]
+    n = first_that(len(stronger), lambda i: lives_through(with_charger(supply, stronger[i], standby_a), loads))
+    return None if n is None else stronger[n]
+
+
+def with_panels(supply: Supply, count: int) -> Supply:
+    """Return a supply with another number of its panels."""
+    return supply if supply.solar is None else replace(supply, solar=replace(supply.solar, panels_count=count))
+
+
+def fewest_panels_count(supply: Supply, loads: tuple[Load, ...]) -> int | None:
+    """Return the fewest panels of its kind, more than it has, on which the supply lives; None where twenty are too few."""
+    if supply.solar is None:
+        return None
+    counts = range(supply.solar.panels_count + 1, MOST_PANELS_COUNT + 1)
+    n = first_that(len(counts), lambda i: lives_through(with_panels(supply, counts[i]), loads))
+    return None if n is None else counts[n]
+
+
+def with_load_ratio(supply: Supply, loads: tuple[Load, ...], ratio: float) -> tuple[Supply, tuple[Load, ...]]:
+    """Return a supply and its loads that all draw so many times as much, what was measured of them too."""
+    totals = tuple(replace(t, current_a=t.current_a * ratio, uncertainty_a=t.uncertainty_a * ratio) for t in supply.totals)
+    return replace(supply, totals=totals), tuple(load.scaled(ratio) for load in loads)
+
+
+def least_load_less_ratio(supply: Supply, loads: tuple[Load, ...]) -> float | None:
+    """Return by how much all loads together must draw less, in whole hundredths; None where even nearly nothing does not do."""
+    steps_count = round(1.0 / LOAD_STEP_RATIO)
+    n = first_that(steps_count - 1, lambda i: lives_through(*with_load_ratio(supply, loads, 1.0 - (i + 1) * LOAD_STEP_RATIO)))
+    return None if n is None else (n + 1) * LOAD_STEP_RATIO
