@@ -18,6 +18,7 @@ class Told(NamedTuple):
 COMMANDS = {
     "calc": Told("calc", "calc", "Say what holds, what gives out first and what to fit."),
     "simulate": Told("simulate", "simulate", "Play one outage, and say when and why it ends."),
+    "season": Told("season", "season", "Play repeated cuts, windows of charge or the sun, and say whether it survives."),
     "balance": Told("balance", "balance", "Say which moves make every supply hold."),
     "import": Told("sites", "import_command", "Bring a site file in."),
     "export": Told("sites", "export_command", "Print the site file of a site."),

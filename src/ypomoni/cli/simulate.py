@@ -47,8 +47,8 @@ def simulate(
 ) -> None:
     """Play the outage of one supply of a site FILE and say when it ends and why."""
     try:
-        plan, supply = _find(to_core(read_site_text(read_file(file))), plan_key, supply_key)
-        case = _case(plan, supply)
+        plan, supply = find_supply(to_core(read_site_text(read_file(file))), plan_key, supply_key)
+        case = playable_case(plan, supply)
         alarm_h = supply.requirement.alarm_h if alarm_min is None else alarm_min / 60.0
         conditions = Conditions(
             condition_ratio=condition, mean_degc=degc, swing_degc=swing, start_ratio=full, alarm_at_h=alarm_at_h, alarm_h=alarm_h
@@ -70,7 +70,8 @@ def simulate(
             click.echo(line)
 
 
-def _find(site: Site, plan_key: str, supply_key: str) -> tuple[Plan, Supply]:
+def find_supply(site: Site, plan_key: str, supply_key: str) -> tuple[Plan, Supply]:
+    """Return a plan and a supply by their keys, or raise `DocumentFaults`."""
     plan = next((p for p in site.plans if p.key == plan_key), None)
     if plan is None:
         raise DocumentFaults([Fault("--plan", f"names no plan of this file: it has {', '.join(p.key for p in site.plans) or 'none'}.")])
@@ -82,14 +83,20 @@ def _find(site: Site, plan_key: str, supply_key: str) -> tuple[Plan, Supply]:
     return plan, supply
 
 
-def _case(plan: Plan, supply: Supply) -> Case:
+def playable_case(plan: Plan, supply: Supply) -> Case:
+    """Return the case of a supply that can be played, or raise `DocumentFaults` with why it cannot."""
     loads = plan.loads_on(supply.key)
     hindrance = hindrance_of(supply, loads)
     if hindrance is Hindrance.NO_BANK:
         raise DocumentFaults([Fault("--supply", f"{supply.name} has no battery, so there is nothing to play.")])
     if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
         raise DocumentFaults(
-            [Fault("--supply", f"{supply.name} is of a kind that is not computed yet. No figure is given rather than a guessed one.")]
+            [
+                Fault(
+                    "--supply",
+                    f"Of {supply.name} not enough is known to compute it ({supply.missing_part or 'it feeds AC'}). No figure is given rather than a guessed one.",
+                )
+            ]
         )
     if hindrance is not None:
         raise DocumentFaults(

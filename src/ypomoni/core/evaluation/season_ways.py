@@ -5,20 +5,26 @@ Each way is found by the engine, put back into the supply, and played again befo
 
 import math
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.evaluation.living import first_that, lives_through
 from ypomoni.core.evaluation.recommending import SEVERE, judge_briefly
 from ypomoni.core.outage.case import Case
+from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
+from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
+from ypomoni.core.seasons.walking import Assumed, Walker
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
+from ypomoni.core.units import HOURS_PER_DAY
 
 MOST_PANELS_COUNT = 20
 # Loads are cut in steps of a hundredth: finer is not known of them.
 LOAD_STEP_RATIO = 0.01
+MOST_MISSED_DAYS = 60
 
 
 def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
@@ -111,3 +117,54 @@ def least_load_less_ratio(supply: Supply, loads: tuple[Load, ...]) -> float | No
     steps_count = round(1.0 / LOAD_STEP_RATIO)
     n = first_that(steps_count - 1, lambda i: lives_through(*with_load_ratio(supply, loads, 1.0 - (i + 1) * LOAD_STEP_RATIO)))
     return None if n is None else (n + 1) * LOAD_STEP_RATIO
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WindowFacts:
+    """How much charge windows of time leave to spare: the least hours a day that still sustain it (None: not even all day does), and missed days."""
+
+    hours_per_day: float
+    least_per_day: float | None
+    missed_days_count: int | None
+
+
+def window_facts(case: Case) -> WindowFacts | None:
+    """Return what can be said of a supply's windows of charge; None where it has none that can be played."""
+    supply, pattern = case.supply, case.supply.windows
+    if not supply.of_kind.has_windows or pattern is None or not pattern.week or unknown_of_charger(supply):
+        return None
+    days_count = WEEK_H / HOURS_PER_DAY
+
+    def sustains(ratio: float) -> bool:
+        return lives_through(replace(supply, windows=_stretched(pattern, ratio)), case.loads)
+
+    here_h, widest = pattern.covered_h / days_count, WEEK_H / max(pattern.covered_h, 1e-9)
+    least_h = None
+    if sustains(widest):
+        high = bracket(lambda r: not sustains(r), 0.0, widest, width=1.0 / 60.0 / max(here_h, 1.0 / 60.0))[1]
+        least_h = _stretched(pattern, high).covered_h / days_count
+    missed = _missed_days_count(case, pattern) if sustains(1.0) else None
+    return WindowFacts(hours_per_day=here_h, least_per_day=least_h, missed_days_count=missed)
+
+
+def _stretched(pattern: TimePattern, ratio: float) -> TimePattern:
+    """Return windows that start as they do and last so many times as long."""
+    return replace(pattern, week=tuple(replace(s, duration_h=s.duration_h * ratio) for s in pattern.week or ()))
+
+
+def _missed_days_count(case: Case, pattern: TimePattern) -> int:
+    """Return how many days in a row without charge are borne, from the worst moment of a settled week."""
+    played = play_cuts(case, pattern)
+    last = [c for c in played.cuts if c.end_h > played.walked_h - WEEK_H] or list(played.cuts)
+    walker = Walker(case, Assumed())
+    borne = MOST_MISSED_DAYS
+    for cut in last:
+        state = ((1.0 - cut.left_at_start_ratio) * walker.pack.capacity_ah, 0.0)
+        count = 0
+        while count < borne:
+            until_h = cut.end_h + (count + 1) * HOURS_PER_DAY
+            if not walker.carries(cut.start_h, until_h, state, walker.rest(cut.start_h, until_h, state)):
+                break
+            count += 1
+        borne = min(borne, count)
+    return borne

@@ -40,8 +40,12 @@ def say_cuts(cuts: CutsResult, *, repeats: bool) -> str:
         how = "Survives for good" if repeats else "Survived it all"
         return f"{how}: never below {say_percent(cuts.lowest_charge_ratio)}."
     at_h = cuts.fails_at_h or 0.0
-    when = f", {say_moment(cuts.dies_at_h if cuts.dies_at_h is not None else at_h)}" if repeats else ""
+    dies_h = at_h if cuts.dies_at_h is None else cuts.dies_at_h
     ends = "Dies" if cuts.dies_at_h is not None else "Could not carry an alarm"
+    if int(dies_h / HOURS_PER_DAY) != int(at_h / HOURS_PER_DAY):
+        since = f", on {say_moment(dies_h)}" if repeats else ""
+        return f"{ends} in the cut that starts on day {cuts.fails_on_day}{since}."
+    when = f", {say_moment(dies_h)}" if repeats else ""
     return f"{ends} on day {cuts.fails_on_day}{when}."
 
 

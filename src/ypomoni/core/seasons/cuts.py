@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from ypomoni.core.outage.case import Case
-from ypomoni.core.requirements.patterns import WEEK_H, YEAR_H, TimePattern, Span
+from ypomoni.core.requirements.patterns import WEEK_H, YEAR_H, Span, TimePattern
 from ypomoni.core.seasons.charging import State
 from ypomoni.core.seasons.walking import Assumed, Walker
 from ypomoni.core.things.supplies import Supply
@@ -108,23 +108,28 @@ def gives_back_ratio(case: Case, pattern: TimePattern) -> float | None:
     return given_ah / taken_ah if taken_ah > 0 else None
 
 
-def play_cuts(case: Case, pattern: TimePattern, assumed: Assumed | None = None, *, until_h: float | None = None) -> CutsPlayed:
+def play_cuts(
+    case: Case, pattern: TimePattern, assumed: Assumed | None = None, *, until_h: float | None = None, look_h: float | None = None
+) -> CutsPlayed:
     """Return what becomes of a case under a pattern.
 
     Parameters
     ----------
     until_h
         How far a week that repeats is followed at most; a year where it is not said. With it, it is followed beyond its settled week. [h]
+    look_h
+        For a picture: the charge is noted at least so often. [h]
     """
     walker = Walker(case, assumed or Assumed())
     end_h = (until_h or YEAR_H) if pattern.repeats else pattern.length_h
-    return _Play(walker, pattern, end_h, stops_settled=pattern.repeats and until_h is None).run()
+    return _Play(walker, pattern, end_h, stops_settled=pattern.repeats and until_h is None, look_h=look_h).run()
 
 
 class _Play:
     """One pattern being played."""
 
-    def __init__(self, walker: Walker, pattern: TimePattern, end_h: float, *, stops_settled: bool) -> None:
+    def __init__(self, walker: Walker, pattern: TimePattern, end_h: float, *, stops_settled: bool, look_h: float | None) -> None:
+        self.look_h = look_h
         self.walker, self.pattern, self.end_h, self.stops_settled = walker, pattern, end_h, stops_settled
         supply = walker.case.supply
         self.cuts = cuts_of(supply, pattern, end_h)
@@ -162,6 +167,8 @@ class _Play:
         """Charge until a time, noting the state at the end of each week; say whether the weeks have settled on the way."""
         while self.t < until_h - 1e-9:
             stop_h = min(until_h, WEEK_H * (int(self.t / WEEK_H + 1e-9) + 1))
+            if self.look_h is not None:
+                stop_h = min(stop_h, self.t + self.look_h)
             before_ah, d = self.state[0], stop_h - self.t
             self.state, _ = self.walker.charge(d, self.state, self.source_a, limit_a=self.limit_a)
             short_a = self.walker.mean_a - self.source_a if self.source_a is not None else 0.0
