@@ -21,7 +21,13 @@ def sites(connection):
     return [(r["name"], r["removed"]) for r in rows]
 
 
-DEMO = ["Brackwater County Archive", "Saltmarsh Workshop", "Orrin Vale Veterinary Clinic", "Fennick Lock Pumping Station"]
+DEMO = [
+    "Brackwater County Archive",
+    "Saltmarsh Workshop",
+    "Orrin Vale Veterinary Clinic",
+    "Fennick Lock Pumping Station",
+    "Harrow Tarn Weather Mast",
+]
 
 
 def test_seed_is_idempotent_and_a_newer_one_refreshes_an_older_demo(connection, monkeypatch):

@@ -25,6 +25,8 @@ SIREN = {"name": "Siren", "standby": {"current_a": 0.02}, "alarm": {"current_a":
 LONG = {"length_m": 100, "section_mm2": 0.5}
 HOT = {"typical_degc": 24, "max_degc": 35}
 LATE = {"requirement": {"response_h": 4}}
+TWICE_A_DAY = {"cuts": {"week": [{"day": "daily", "start": "06:00", "duration_h": 3}, {"day": "daily", "start": "18:00", "duration_h": 3}]}}
+ONCE_A_WEEK = {"cuts": {"week": [{"day": "sat", "start": "10:00", "duration_h": 1}]}}
 
 
 WAKING = {"standby": {"current_a": 0.0}, "bursts": [{"current_a": 0.4, "duration_s": 20, "per_hour": 4}]}
@@ -65,6 +67,33 @@ def cameras(unlike):
         for n in range(4)
     ]
 
+
+def cut(requirement, *, standby_a=0.3, **more):
+    """Return a supply that is cut again and again."""
+    return {
+        "supply": more,
+        "loads": [{"standby": {"current_a": standby_a}}],
+        "requirement": {"standby_h": 3, "alarm_min": 0, **requirement},
+    }
+
+
+def sunny(sun=None, standby_a=0.02, **more):
+    """Return a battery of 17 Ah behind a controller on one panel of 20 W, in a temperate place."""
+    solar = {
+        "controller": "pwm",
+        "panel_w": 20,
+        "panel_imp_a": 1.15,
+        "panel_isc_a": 1.25,
+        "blocking_diode": True,
+        "sun_h_by_month": [1.2, 1.8, 2.8, 4.0, 4.9, 5.2, 5.0, 4.4, 3.3, 2.2, 1.4, 1.1],
+    }
+    values = {"kind": "solar", "charge_limit_a": None, "supply_current_a": None, "charge_v": 14.4, "solar": merged(solar, sun or {})}
+    requirement = {"standby_h": 24, "alarm_min": 0, "recharge_h": None}
+    return {"supply": merged(values, more), "loads": [{"standby": {"current_a": standby_a}}], "requirement": requirement}
+
+
+BARE = {"controller": "none"}
+DULL = {"sun_h_by_month": [1.4] * 12}
 
 # code: severity, offender, innocent twin.
 ROWS = {
@@ -425,6 +454,56 @@ ROWS = {
         {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 1.2}, {"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
         {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
     ),
+    "cuts_not_survived": ("fails", cut(TWICE_A_DAY, charge_limit_a=0.08), cut(TWICE_A_DAY, charge_limit_a=0.8)),
+    "cuts_not_survived by an alarm alone": (
+        "fails",
+        {**cut({**ONCE_A_WEEK, "alarm_min": 30, "standby_h": 0.1}), "loads": [{"alarm": {"current_a": 18.0, "provenance": "measured"}}]},
+        {**cut({**ONCE_A_WEEK, "alarm_min": 30, "standby_h": 0.1}), "loads": [{"alarm": {"current_a": 6.0, "provenance": "measured"}}]},
+    ),
+    "cuts_not_survived windows": (
+        "fails",
+        cut(
+            {}, kind="windowed", charge_limit_a=1.0, charge_v=14.4, windows={"week": [{"day": "daily", "start": "07:30", "duration_h": 1}]}
+        ),
+        cut(
+            {},
+            kind="windowed",
+            charge_limit_a=4.0,
+            supply_current_a=9,
+            charge_v=14.4,
+            windows={"week": [{"day": "daily", "start": "07:30", "duration_h": 8}]},
+        ),
+    ),
+    "cuts_not_known": ("risk", cut(TWICE_A_DAY, charge_limit_a=None), cut(TWICE_A_DAY)),
+    "cycle_life_spent": ("risk", cut(TWICE_A_DAY, standby_a=0.8), cut(ONCE_A_WEEK)),
+    "never_full": ("risk", cut(TWICE_A_DAY, charge_limit_a=0.11), cut(TWICE_A_DAY)),
+    "never_full lithium": ("risk", cut(TWICE_A_DAY, charge_limit_a=0.11), cut(TWICE_A_DAY, charge_limit_a=0.11, bank=LFP, charge_v=14.4)),
+    "drains_slowly": (
+        "risk",
+        cut(TWICE_A_DAY, charge_limit_a=0.105, bank={"capacity_ah": 200}),
+        cut(TWICE_A_DAY, charge_limit_a=0.5, bank={"capacity_ah": 200}),
+    ),
+    "sun_does_not_sustain": ("fails", sunny(standby_a=0.1), sunny()),
+    "winter_deficit": ("risk", sunny(DULL, standby_a=0.042), sunny(DULL, standby_a=0.030)),
+    "never_full sun": ("risk", sunny(standby_a=0.055), sunny()),
+    "unregulated_panel_too_strong risk": ("risk", sunny(BARE, bank={"capacity_ah": 100}), sunny(BARE, bank={"capacity_ah": 150})),
+    "unregulated_panel_too_strong danger": ("danger", sunny(BARE, bank={"capacity_ah": 38}), sunny(BARE, bank={"capacity_ah": 45})),
+    "unregulated_panel_too_strong controller": ("danger", sunny(BARE), sunny()),
+    "lithium_without_controller": ("danger", sunny(BARE, bank=LFP), sunny(bank=LFP)),
+    "no_blocking_diode": ("risk", sunny(BARE | {"blocking_diode": False}), sunny(BARE)),
+    "no_blocking_diode controller": ("risk", sunny(BARE | {"blocking_diode": False}), sunny({"blocking_diode": False})),
+    "charger_too_slow sun": (
+        "fails",
+        {**sunny(), "requirement": {"standby_h": 24, "alarm_min": 0, "recharge_h": 100}},
+        {**sunny(), "requirement": {"standby_h": 24, "alarm_min": 0, "recharge_h": 2000}},
+    ),
+    "charger_never_recovers sun": (
+        "fails",
+        {**sunny(standby_a=0.05), "requirement": {"standby_h": 24, "alarm_min": 0, "recharge_h": 2000}},
+        {**sunny(), "requirement": {"standby_h": 24, "alarm_min": 0, "recharge_h": 2000}},
+    ),
+    "charger_too_strong sun": ("risk", sunny({"panels_count": 8}), sunny({"panels_count": 4})),
+    "part_missing panel": ("note", sunny({"controller": "mppt", "panel_w": None}), sunny({"controller": "mppt"})),
     "cell_size_unknown": (
         "note",
         {"supply": {"kind": "primary", "bank": {**CELLS, "capacity_ah": 30}, **NO_CHARGER}, "loads": [{"standby": {"current_a": 0.01}}]},

@@ -82,7 +82,7 @@ def test_required_line_is_one_where_requirements_are_equal():
 
 
 STATES = {
-    "unmodelled": (({"kind": "solar"}, 0.2), "No hours are named: supplies of this kind are kept, but not computed yet"),
+    "unmodelled": (({"kind": "solar"}, 0.2), "No hours are named: what is known of these supplies is not enough to compute them"),
     "no bank": (({"bank": None}, 0.2), "gives out first: there is no battery"),
     "nothing draws": (({}, None), "Nothing draws yet"),
     "overloaded": (({"output_limit_a": 0.1}, 0.2), "does not shut down"),

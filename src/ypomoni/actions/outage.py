@@ -36,7 +36,7 @@ def _playable(plan: Plan, supply: Supply) -> Playable:
     case, reason = None, ""
     hindrance = hindrance_of(supply, loads)
     if hindrance in (Hindrance.KIND, Hindrance.AC_LOAD):
-        reason = "Supplies of this kind are kept, but not computed yet. No figure is given rather than a guessed one."
+        reason = "What is known of it is not enough to compute it. No figure is given rather than a guessed one."
     elif hindrance is Hindrance.NO_BANK:
         reason = "It has no battery yet. Enter one, and its outage can be played."
     elif hindrance is not None:

@@ -145,10 +145,15 @@ def _pattern(part: Part | None) -> TimePattern | None:
     if part is None:
         return None
     if part.week is not None:
-        return TimePattern(week=tuple(WeekSpan(day=Day(s.day), start_h=clock_h(s.start), duration_h=s.duration_h) for s in part.week))
+        return TimePattern(week=week_of([s.model_dump() for s in part.week]))
     spans = tuple(ListSpan(start_h=s.start_h, duration_h=s.duration_h) for s in part.list)
     last_h = max((s.start_h + s.duration_h for s in spans), default=0.0)
     return TimePattern(spans=spans, length_h=last_h if part.length_h is None else part.length_h)
+
+
+def week_of(rows: list[dict[str, Any]]) -> tuple[WeekSpan, ...]:
+    """Return the spans of a week from their rows."""
+    return tuple(WeekSpan(day=Day(s["day"]), start_h=clock_h(s["start"]), duration_h=s["duration_h"]) for s in rows)
 
 
 def clock_h(text: str) -> float:

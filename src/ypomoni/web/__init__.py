@@ -12,6 +12,7 @@ from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
 from ypomoni.web.balance import views as balance
 from ypomoni.web.developers import views as developers
+from ypomoni.web.endurance import season_views
 from ypomoni.web.endurance import views as endurance
 from ypomoni.web.help import views as help_pages
 from ypomoni.web.history import views as history
@@ -69,6 +70,7 @@ def create_app(settings: Settings) -> Flask:
         plan,
         audit,
         endurance,
+        season_views,
         balance,
         compare_views,
         power,

@@ -1,13 +1,14 @@
 """What a supply must meet, each limit with how much of it is used.
 
 The same limits as those behind the verdict `fails` that loads have a part in: hours, prescribed formula, output in both states, what the
-battery's cells give, recharge, the supply's current beside mains. All of them only get worse with more load.
+battery's cells give, recharge, the supply's current beside mains, repeated cuts and the sun. All of them only get worse with more load.
 """
 
 from dataclasses import dataclass
 from enum import StrEnum
 
 from ypomoni.core.evaluation.figures import Figures
+from ypomoni.core.evaluation.living import survives_season
 from ypomoni.core.judgement.bank import cell_limits_a
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.loading import Quantity, uses_of_output
@@ -32,6 +33,7 @@ class Limit(StrEnum):
     RECHARGE = "recharge"
     FORMULA = "formula"
     HOURS = "hours"
+    SEASON = "season"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,8 +75,8 @@ def meets(supply: Supply, loads: tuple[Load, ...]) -> bool:
 
 
 def carries(case: Case) -> bool:
-    """Say whether a supply that draws keeps the limits of its charge: the prescribed formula, and its hours by the simulation."""
-    return all(s.is_met for s in _formula_of(case)) and case.run().carries(case.requirement.standby_h)
+    """Say whether a supply that draws keeps the limits of its charge: the prescribed formula, its hours by the simulation, its cuts or its sun."""
+    return all(s.is_met for s in _formula_of(case)) and case.run().carries(case.requirement.standby_h) and survives_season(case)
 
 
 def standings(figures: Figures) -> tuple[Standing, ...]:
@@ -86,7 +88,7 @@ def standings(figures: Figures) -> tuple[Standing, ...]:
     hours = Standing(
         limit=Limit.HOURS, share_ratio=must_h / holdover_h if holdover_h > 0 else float("inf"), amount=holdover_h, allowed=must_h
     )
-    found = (hours, *currents(case), *_formula(result), *_recharge(result))
+    found = (hours, *currents(case), *_formula(result), *_recharge(result), *_season(result))
     return tuple(sorted(found, key=lambda s: -s.share_ratio))
 
 
@@ -153,6 +155,12 @@ def _recharge_of(case: Case) -> tuple[Standing, ...]:
 def _recharge(result: SupplyResult) -> tuple[Standing, ...]:
     """Return how much of the allowed recharge time is taken; none where none is required or the charger is not known. [h]"""
     return _recharge_standing(result.recovery_h, result.recharge_h) if "recovery" in result.workings else ()
+
+
+def _season(result: SupplyResult) -> tuple[Standing, ...]:
+    """Return the limit of a season that is not lived through; one that is leaves room that has no measure."""
+    dies = (result.cuts is not None and not result.cuts.survives) or (result.solar is not None and not result.solar.sustains)
+    return (Standing(limit=Limit.SEASON, share_ratio=float("inf"), amount=None, allowed=1.0),) if dies else ()
 
 
 def _recharge_standing(hours_h: float | None, allowed_h: float | None) -> tuple[Standing, ...]:

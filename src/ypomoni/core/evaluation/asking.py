@@ -2,15 +2,16 @@
 
 from dataclasses import dataclass, replace
 
+from ypomoni.core.evaluation.living import fitted_with
 from ypomoni.core.evaluation.season_ways import with_load_ratio, with_panels
 from ypomoni.core.evaluation.seasons import at_its_worst, solar_result, told_of_cuts
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import TimePattern
-from ypomoni.core.seasons.cell_life import Saving, with_capacity, with_saving
+from ypomoni.core.seasons.cell_life import Saving, with_saving
 from ypomoni.core.seasons.cuts import CutsPlayed, cut_pattern, play_cuts
 from ypomoni.core.seasons.sun import SunPlayed, play_sun
 from ypomoni.core.seasons.walking import Assumed
-from ypomoni.core.telling.results import CutsResult, SolarResult
+from ypomoni.core.telling.results import CutsResult, SolarResult, SoldBank
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 
@@ -23,7 +24,7 @@ LOOK_H = 0.5
 class Tried:
     """What is tried of a supply; None and 1 leave it as it is. ``pattern`` is another week, as it is being painted."""
 
-    capacity_ah: float | None = None
+    bank: SoldBank | None = None
     charger_a: float | None = None
     panels_count: int | None = None
     load_ratio: float = 1.0
@@ -40,8 +41,8 @@ def tried_supply(supply: Supply, loads: tuple[Load, ...], tried: Tried) -> tuple
     """Return a supply and its loads as they would be."""
     if tried.load_ratio != 1.0:
         supply, loads = with_load_ratio(supply, loads, tried.load_ratio)
-    if tried.capacity_ah is not None and supply.bank is not None:
-        supply = with_capacity(supply, tried.capacity_ah / (supply.bank.capacity_ah * supply.bank.parallel))
+    if tried.bank is not None:
+        supply = fitted_with(supply, tried.bank)
     if tried.charger_a is not None:
         standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
         whole_a = None if supply.of_kind.mains_carries else max(supply.supply_current_a or 0.0, tried.charger_a + standby_a)

@@ -27,6 +27,14 @@ def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
     return replace(supply, bank=fresh)
 
 
+def survives_season(case: Case) -> bool:
+    """Say whether a supply survives its pattern, or lives through two years of sun: what the verdict asks. What cannot be played is not asked."""
+    pattern, solar = _asked(case.supply), sun_of(case)
+    if pattern is not None and not play_cuts(case, pattern).survives:
+        return False
+    return solar is None or play_sun(case, solar).sustains
+
+
 def lives_through(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether a supply with these loads lives through what its season asks of it, for good; where that asks nothing, or is not known, it does.
 

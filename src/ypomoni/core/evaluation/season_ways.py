@@ -35,15 +35,24 @@ def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
 
 def _ways(case: Case, result: SupplyResult) -> Iterator[str]:
     supply, loads = case.supply, case.loads
-    bank = result.recommended_bank
-    if bank is not None:
-        yield f"A battery of {say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)}, new, does it."
-    elif result.no_bank_reason:
-        yield result.no_bank_reason
-    yield from _more_sun(supply, loads) if supply.of_kind.is_sunlit else _more_charge(supply, loads, case.mean_current_a(in_alarm=False))
+    # On the sun another panel is the cheaper remedy, and a battery that is never full is none.
+    if supply.of_kind.is_sunlit:
+        yield from (*_more_sun(supply, loads), *_more_battery(result))
+    else:
+        yield from (*_more_battery(result), *_more_charge(supply, loads, case.mean_current_a(in_alarm=False)))
     less = least_load_less_ratio(supply, loads)
     if less is not None:
         yield f"Or {say_percent(less)} less load: {say_amps((1.0 - less) * case.mean_current_a(in_alarm=False))} on average in all."
+
+
+def _more_battery(result: SupplyResult) -> Iterator[str]:
+    bank = result.recommended_bank
+    if bank is not None:
+        stays = f" A risk stays: {' '.join(result.bank_risks)}" if result.bank_risks else ""
+        named = say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
+        yield f"A new battery of {named} does it.{stays}"
+    elif result.no_bank_reason:
+        yield result.no_bank_reason
 
 
 def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:
@@ -67,7 +76,7 @@ def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
     elif count is None:
         yield f"Not even {MOST_PANELS_COUNT} such panels do it alone."
     elif supply.solar is not None:
-        yield f"Or {count} such panels in place of {supply.solar.panels_count}."
+        yield f"{count} such panels in place of {supply.solar.panels_count} do it."
 
 
 def _earns_worse(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> str | None:

@@ -91,7 +91,7 @@ def check_panel(facts: Facts) -> Iterator[Finding]:
             yield Finding(
                 code="unregulated_panel_too_strong",
                 severity=Severity.DANGER if worst else Severity.RISK,
-                evidence=f"The panels of {supply.name} give up to {say_amps(solar.short_circuit_a)} with no controller. That is {say_percent(share)} of the battery's capacity an hour; "
+                evidence=f"The panels of {supply.name} give up to {say_amps(solar.short_circuit_a)} with no controller. That is {plain_number(100 * share, 2)} % of the battery's capacity an hour; "
                 + ("it boils, gives off gas and can burst." if worst else "in a sunny month it dries out."),
                 source="lead without a controller bears a panel of about a hundredth of its capacity an hour",
                 way_out="Fit a charge controller between panel and battery.",

@@ -198,6 +198,8 @@ def _in_month(case: Case, month: int) -> Case:
         place = case.climate_of(load)
         if not place.monthly_degc:
             return load
-        return replace(load, place=replace(place, typical_degc=place.monthly_degc[month], monthly_degc=()))
+        # The month's own cold is in its mean: a whole month of the lowest temperature is no winter.
+        degc = place.monthly_degc[month]
+        return replace(load, place=replace(place, typical_degc=degc, min_degc=degc, monthly_degc=()))
 
     return Case(case.supply, tuple(placed(load) for load in case.loads))

@@ -35,6 +35,7 @@ LIMIT_WORDS = {
     Limit.RECHARGE: "recharge",
     Limit.CELLS: "battery's greatest current",
     Limit.MAINS: "supply's own current",
+    Limit.SEASON: "cuts and sun",
 }
 
 
@@ -339,7 +340,7 @@ def _say_limits(offer: Offer) -> str:
 
 _NO_HOURS = {
     None: "nothing would draw",
-    Hindrance.KIND: "its hours are not computed yet",
+    Hindrance.KIND: "its hours are not known: a part of it is not entered",
     Hindrance.AC_LOAD: "its hours are not computed yet, since it feeds AC",
     Hindrance.NO_BANK: "it has no battery, so it holds nothing",
     Hindrance.TOO_COLD: "its hours are not known: too cold for its battery",
@@ -360,6 +361,8 @@ def say_standing(standing: Standing) -> str:
         return f"takes {say_amps(amount or 0.0)} of the {say_amps(allowed)} the supply gives"
     if standing.limit is Limit.RECHARGE:
         return f"back in {say_hours(amount, must_h=allowed)} of {say_required_h(allowed)}" if amount is not None else "never recharged"
+    if standing.limit is Limit.SEASON:
+        return "does not live through its season"
     if standing.limit is Limit.FORMULA:
         return f"formula asks {plain_number(amount or 0.0, 2)} of {plain_number(allowed)} Ah"
     state = "in alarm" if standing.limit is Limit.OUTPUT_ALARM else "in standby"

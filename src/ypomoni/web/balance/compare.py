@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from ypomoni.core.balance.comparing import Comparison, FindingChange, LoadMove, SupplyChange
+from ypomoni.core.judgement.seasons import say_cuts, say_solar
 from ypomoni.core.telling.results import SupplyResult
 from ypomoni.core.telling.wording import say_amps, say_bank, say_hours
 from ypomoni.core.things.batteries import Bank
@@ -25,6 +26,8 @@ class SupplyLine:
     was_current: str
     current: str
     parts: str
+    was_season: str
+    season: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,7 +64,9 @@ class CompareView:
     @property
     def is_same(self) -> bool:
         """Whether nothing differs."""
-        return not (self.moves or self.gone or self.new) and all(s.trend == "same" and not s.parts for s in self.supplies)
+        return not (self.moves or self.gone or self.new) and all(
+            s.trend == "same" and not s.parts and s.was_season == s.season for s in self.supplies
+        )
 
 
 def build_comparison(was_name: str, name: str, found: Comparison) -> CompareView:
@@ -85,7 +90,18 @@ def _supply(change: SupplyChange) -> SupplyLine:
         was_current=_current(change.was),
         current=_current(change.now),
         parts="" if change.parts is None else f"{_bank(change.parts[0])} → {_bank(change.parts[1])}",
+        was_season=_season(change.was),
+        season=_season(change.now),
     )
+
+
+def _season(result: SupplyResult | None) -> str:
+    """Return what its cuts or its sun come to; empty where it has neither."""
+    if result is None:
+        return ""
+    if result.cuts is not None:
+        return say_cuts(result.cuts, repeats=result.cuts.gives_back_ratio is not None)
+    return say_solar(result.solar) if result.solar is not None else ""
 
 
 def _hours(result: SupplyResult | None) -> str:

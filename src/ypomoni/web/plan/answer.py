@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.evaluation.evaluate import is_waited_for
 from ypomoni.core.evaluation.recommending import say_sold
+from ypomoni.core.judgement.seasons import say_cuts, say_solar
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
@@ -42,7 +43,7 @@ def build_answer(plan: PlanResult) -> Answer:
         elif any(s.holdover_h is not None for s in plan.selectors):
             text = " ".join(s.line for s in plan.selectors if s.verdict not in (Verdict.FAILS, Verdict.UNKNOWN))
         elif any(s.limited_by is LimitedBy.NOT_MODELLED_YET for s in plan.supplies):
-            text = "No hours are named: supplies of this kind are kept, but not computed yet."
+            text = "No hours are named: what is known of these supplies is not enough to compute them."
         elif any(s.limited_by is None and s.verdict is not None for s in plan.supplies):
             text = "No hours can be named."
         else:
@@ -90,11 +91,19 @@ def _alert(plan: PlanResult) -> str:
     waiting = [s.name for s in plan.supplies if is_waited_for(s)]
     unknown = [s.name for s in plan.supplies if s.verdict is Verdict.UNKNOWN and s.name not in waiting]
     parts = [s.line for s in plan.selectors if s.verdict in (Verdict.FAILS, Verdict.UNKNOWN)]
+    parts += [f"{s.name}: {_said_of_season(s)}" for s in plan.supplies if _said_of_season(s)]
     if unknown:
         parts.append(f"Unknown: nothing is computed for {_few(unknown)}.")
     if waiting:
         parts.append(f"Not known yet: {_few(waiting)} {'is' if len(waiting) == 1 else 'are'} being worked out.")
     return " ".join([*parts, *([loose.evidence] if loose else [])])
+
+
+def _said_of_season(s: SupplyResult) -> str:
+    """Return what a supply dies of in its season; empty where it lives through it."""
+    if s.cuts is not None and not s.cuts.survives:
+        return say_cuts(s.cuts, repeats=s.cuts.gives_back_ratio is not None)
+    return say_solar(s.solar) if s.solar is not None and not s.solar.sustains else ""
 
 
 def _few(names: list[str]) -> str:
@@ -135,6 +144,9 @@ def _fit(s: SupplyResult) -> tuple[str, Figure | None, str]:
 def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
     share = say_percent(s.recharge_to_ratio)
     must = f", must be {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
+    if s.solar is not None:
+        when = "never" if s.solar.back_after_h is None else f"after {say_hours(s.solar.back_after_h)}"
+        return ("charged", None, f"by the sun of the worst month back to {share} {when}{must}")
     if "recovery" not in s.workings:
         return ("charged", None, "charger not known" if s.limited_by is not LimitedBy.NO_BANK else "")
     when = "never" if s.recovery_h is None else f"after {recovery_words(s)}" if s.recovery_is_promised else f"at {NO_CERTAIN_TIME}"

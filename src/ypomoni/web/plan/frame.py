@@ -21,7 +21,13 @@ STAGES = (
 )
 VIEWS = {
     "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading")),
-    "endurance": (("plan.show", "Strip"), ("outage.show", "Outage, played"), ("outage.schools", "Schools"), ("outage.battery", "Battery")),
+    "endurance": (
+        ("plan.show", "Strip"),
+        ("outage.show", "Outage, played"),
+        ("season.show", "Season"),
+        ("outage.schools", "Schools"),
+        ("outage.battery", "Battery"),
+    ),
     "balance": (("balance.show", "Board"), ("compare.show", "Compare")),
     "power": (
         ("power.show", "UPS or DC"),

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.wording import plain_number, say_percent, say_required_h
+from ypomoni.documents.pattern_lines import write_pattern
 from ypomoni.records.requirement import RequirementRow
 from ypomoni.records.words import METHOD_CHOICES
 
@@ -17,6 +18,7 @@ class RequirementView:
     recharge: str
     method: str
     used_by: str
+    cuts: str
 
 
 def build_requirements(tree: SiteTree) -> list[RequirementView]:
@@ -37,4 +39,12 @@ def _requirement(tree: SiteTree, r: RequirementRow) -> RequirementView:
         recharge=recharge,
         method=f"{METHOD_CHOICES[r['method']]}, end of life at {say_percent(r['end_of_life_ratio'])}{margin}",
         used_by=", ".join(used) or "no supply yet",
+        cuts=_cuts(r),
     )
+
+
+def _cuts(r: RequirementRow) -> str:
+    """Return the cuts it must survive, in words; empty where it names none."""
+    if r["cuts_list"] is not None:
+        return f"a history of {len(r['cuts_list']):,} cuts"
+    return write_pattern(r["cuts_week"]) if r["cuts_week"] else ""

@@ -98,6 +98,9 @@ class Lane:
     empty: bool
     scenarios: tuple[ScenarioMark, ...] = field(default=())
     scenarios_y: float = 0.0
+    # Where the longest cut of its pattern ends, and its words; none where it lies beyond the axis.
+    cut_x: float = 0.0
+    cut_said: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -112,6 +115,7 @@ class Strip:
     has_bursts: bool = False
     has_hatch: bool = False
     has_scenarios: bool = False
+    has_cuts: bool = False
     must: str = ""
     must_x: float = 0.0
 
@@ -134,6 +138,7 @@ def build_strip(plan: PlanResult, banks: dict[str, str], *, small: bool = False,
         has_bursts=any(lane.burst_xs for lane in lanes),
         has_hatch=any(lane.hatch_width > 0 for lane in lanes),
         has_scenarios=any(lane.scenarios for lane in lanes),
+        has_cuts=any(lane.cut_said for lane in lanes),
         must=_must(plan),
         must_x=lanes[0].required_x,
     )
@@ -166,6 +171,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
     falls_short = s.holdover is not None and expected_h < s.standby_h
     end_x = x(expected_h)
     beyond = expected_h >= axis_h
+    longest_cut_h = s.cuts.longest_cut_h if s.cuts else 0.0
     label_x, label_anchor = (100.0, "end") if beyond else _label_place(end_x, x(s.standby_h))
     return Lane(
         key=s.key,
@@ -212,6 +218,8 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         empty=s.holdover is None or expected_h <= 0,
         scenarios=() if small else _scenarios(s, axis_h),
         scenarios_y=round(top + body, 1),
+        cut_x=x(longest_cut_h),
+        cut_said=f"longest cut {say_required_h(longest_cut_h)}" if 0 < longest_cut_h <= axis_h and not small else "",
     )
 
 

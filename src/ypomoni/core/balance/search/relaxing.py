@@ -133,11 +133,13 @@ def best_balance(plan: Plan, effort: Effort, until_s: float) -> tuple[tuple[Move
 
 
 def _scaled(plan: Plan, share_ratio: float) -> Plan:
-    """Return a plan in which every supply only has to hold a share of its hours; formula and recharge are not asked."""
+    """Return a plan in which every supply only has to hold a share of its hours; formula, recharge and cuts are not asked."""
 
     def eased(supply: Supply) -> Supply:
         hours_h = supply.requirement.standby_h * share_ratio
-        return replace(supply, requirement=replace(supply.requirement, standby_h=hours_h, method=Method.SIMULATION, recharge_h=None))
+        return replace(
+            supply, requirement=replace(supply.requirement, standby_h=hours_h, method=Method.SIMULATION, recharge_h=None, cuts=None)
+        )
 
     return replace(plan, supplies=tuple(eased(s) for s in plan.supplies))
 
