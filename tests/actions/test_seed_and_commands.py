@@ -40,8 +40,8 @@ def test_seed_is_idempotent_and_a_newer_one_refreshes_an_older_demo(connection, 
     monkeypatch.setattr(seeding, "SEED_VERSION", "next")
     assert seeding.seed_demo(connection, passwords)
     after = sites(connection)
-    assert after[:5] == [*((name, True) for name in DEMO), ("Own", False)]
-    assert after[5:] == [(name, False) for name in DEMO]
+    assert after[:6] == [*((name, True) for name in DEMO), ("Own", False)]
+    assert after[6:] == [(name, False) for name in DEMO]
 
 
 def test_migrations_apply_once_and_refuse_a_file_that_changed(conninfo):

@@ -294,6 +294,7 @@ def real_server(conninfo, port):
         process.wait()
 
 
+@pytest.mark.long
 def test_what_was_acknowledged_survives_a_killed_server_and_database_and_the_rest_is_offered_again(browser, cluster, conninfo):
     """Server killed: the next move is kept as not saved, through a reload, and saved when sent again. So with the database. Nothing twice."""
     with socket.socket() as probe:

@@ -29,7 +29,7 @@ _NAMES = {
 }
 _CLOCK = r"(?:[01]?\d|2[0-4])[:.][0-5]\d"
 _SPAN = re.compile(
-    rf"^(?P<days>[a-zA-Z /–-]*?)\s*(?:at|from)?\s*(?P<start>{_CLOCK})\s*(?:(?:-|–|to|until)\s*(?P<end>{_CLOCK})|(?:for)?\s*(?P<lasts>\d.*))$",
+    rf"^(?P<days>[a-zA-Z /–-]*?)\s*(?:\b(?:at|from)\b)?\s*(?P<start>{_CLOCK})\s*(?:(?:-|–|to|until)\s*(?P<end>{_CLOCK})|(?:for)?\s*(?P<lasts>\d.*))$",
     re.I,
 )
 EXAMPLE = "daily 06:00 3 h, Sat 10:00 2.5 h"

@@ -19,6 +19,8 @@ MONTHS_COUNT = 12
 YEARS_COUNT = 2
 DAYS_PER_YEAR = sum(MONTH_DAYS)
 LONGEST_DAYS = 365
+# Two midnights a year apart that are so alike are followed by the same days. [ratio of capacity]
+SAME_RATIO = 1e-4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,17 +101,22 @@ class _Play:
         state: State = self.walker.start
         days: list[DayOfSun] = []
         lowest = [self.walker.left_ratio(state[0])] * YEARS_COUNT
-        ends_at_h, low_h, longest_low_h = None, 0.0, 0.0
+        ends_at_h = None
+        midnights: list[State] = []
         for n, month in enumerate(calendar):
             year = n // DAYS_PER_YEAR
             if n == DAYS_PER_YEAR:
-                lowest[1], low_h = self.walker.left_ratio(state[0]), 0.0
+                lowest[1] = self.walker.left_ratio(state[0])
+            if year == 1 and self._is_as(state, midnights[n - DAYS_PER_YEAR]):
+                # From the same state the same days follow, to the end of the year.
+                days += [replace(d, day=d.day + DAYS_PER_YEAR) for d in days[n - DAYS_PER_YEAR : DAYS_PER_YEAR]]
+                lowest[1] = min([lowest[1], *(d.least_ratio for d in days[n:])])
+                break
+            midnights.append(state)
             state, points, ends_at_h = self._day(n, month, state)
             lefts = [self.walker.left_ratio(u) for u in points]
             lowest[year] = min(lowest[year], *lefts)
             days.append(DayOfSun(day=n, month=month, least_ratio=min(lefts), most_ratio=max(lefts)))
-            low_h = low_h + HOURS_PER_DAY if max(lefts) < NEARLY_FULL_RATIO else 0.0
-            longest_low_h = max(longest_low_h, low_h) if year == 1 or ends_at_h is not None else 0.0
             if ends_at_h is not None:
                 break
         ends_on_day = None if ends_at_h is None else len(days) - 1
@@ -123,10 +130,14 @@ class _Play:
             back_after_h=self._back_after_h(worst),
             ends_on_day=ends_on_day,
             ends_at_h=ends_at_h,
-            longest_low_h=longest_low_h,
+            # The second year counts; of one that ends before, what there was.
+            longest_low_h=_longest_low_h(days[DAYS_PER_YEAR:] or days),
             year_ratio=self._year_ratio(gives, needs),
             days=tuple(days),
         )
+
+    def _is_as(self, state: State, before: State) -> bool:
+        return abs(state[0] - before[0]) + abs(state[1] - before[1]) < SAME_RATIO * self.walker.pack.capacity_ah
 
     def _year_ratio(self, gives: tuple[float, ...], needs: tuple[float, ...]) -> float | None:
         lost_ah = HOURS_PER_DAY * self.walker.pack.self_a
@@ -189,6 +200,15 @@ class _Play:
         if walker.mean_a > self.sun_a:
             return walker.drained(hours_h, state, walker.mean_a - self.sun_a)
         return walker.charge(hours_h, state, self.sun_a, limit_a=self.limit_a)[0]
+
+
+def _longest_low_h(days: list[DayOfSun]) -> float:
+    """Return the longest time in days that were never nearly full. [h]"""
+    longest_h = low_h = 0.0
+    for day in days:
+        low_h = low_h + HOURS_PER_DAY if day.most_ratio < NEARLY_FULL_RATIO else 0.0
+        longest_h = max(longest_h, low_h)
+    return longest_h
 
 
 def _in_month(case: Case, month: int) -> Case:
