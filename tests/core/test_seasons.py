@@ -12,12 +12,20 @@ from hypothesis import strategies as st
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.evaluation.evaluate import evaluate_supply
 from ypomoni.core.evaluation.living import fitted_with, lives_through
-from ypomoni.core.evaluation.season_ways import fewest_panels_count, smallest_charger_a, with_charger, with_load_ratio, with_panels
+from ypomoni.core.evaluation.season_ways import (
+    fewest_panels_count,
+    smallest_bank,
+    smallest_charger_a,
+    with_charger,
+    with_load_ratio,
+    with_panels,
+)
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import Day, ListSpan, TimePattern, WeekSpan
 from ypomoni.core.seasons.cuts import play_cuts
 from ypomoni.core.seasons.sun import play_sun
 from ypomoni.core.seasons.walking import Assumed
+from ypomoni.core.sizing.sold_list import sold_banks
 from ypomoni.core.things.solar import MONTH_DAYS, Controller, SolarPart
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
@@ -353,6 +361,10 @@ def test_a_bank_is_named_only_with_which_it_survives():
     assert result.verdict.value == "fails"
     assert result.recommended_bank is not None
     assert lives_through(fitted_with(supply, result.recommended_bank), case.loads)
+    smallest = smallest_bank(Case(supply, case.loads))
+    sizes = [b for b in sold_banks("lead_agm", 12.0) if b.parallel == smallest.parallel]
+    assert f"A new battery of {smallest.block_v:g} V {smallest.capacity_ah:g} Ah does it" in result.season_ways[0]
+    assert not lives_through(fitted_with(supply, sizes[sizes.index(smallest) - 1]), case.loads)
     assert evaluated(Case(fitted_with(supply, result.recommended_bank), case.loads)).cuts.survives
 
 

@@ -29,7 +29,7 @@ def test_what_arrives_above_the_air_is_what_the_library_integrates(latitude):
         times = pd.date_range(pd.Timestamp("2023-01-01", tz="UTC") + pd.Timedelta(days=day - 1), periods=1440, freq="1min")
         up = np.cos(np.radians(place.get_solarposition(times)["zenith"].to_numpy())).clip(min=0)
         whole = float((irradiance.get_extra_radiation(times).to_numpy() * up).sum()) / 60_000
-        assert above_air_kwh_per_m2(latitude, day) == pytest.approx(whole, rel=0.015)
+        assert above_air_kwh_per_m2(latitude, day) == pytest.approx(whole, rel=0.02)
 
 
 @pytest.mark.parametrize(("latitude", "tilt", "facing"), [(52, 60, 180), (52, 0, 180), (40, 35, 120), (-35, 30, 0), (10, 90, 270)])

@@ -85,12 +85,14 @@ def first_that(count: int, does: Callable[[int], bool]) -> int | None:
     return high
 
 
-def why_no_season(case: Case, largest: SoldBank) -> str:
-    """Say why no bank lives through the season, found with the largest."""
+def why_no_season(case: Case, largest: SoldBank | None) -> str:
+    """Say why no bank lives through the season, found with the largest that was tried."""
     if sun_of(case) is not None:
         return "No battery of up to four strings does it: over the year, or over the winter, the sun gives less than the loads take."
-    named = say_bank(largest.series, largest.parallel, largest.block_v, largest.capacity_ah, largest.rate_h)
     pattern = _asked(case.supply)
     if pattern is not None and (gives_back_ratio(case, pattern) or 1.0) < 1.0:
         return "No battery does it: the charger gives back less than the cuts take."
+    if largest is None:
+        return "No battery that is sold does it."
+    named = say_bank(largest.series, largest.parallel, largest.block_v, largest.capacity_ah, largest.rate_h)
     return f"No battery does it, up to {named}."

@@ -8,15 +8,15 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ypomoni.core.bracketing import bracket
-from ypomoni.core.evaluation.living import first_that, lives_through
-from ypomoni.core.evaluation.recommending import SEVERE, judge_briefly
+from ypomoni.core.evaluation.living import first_that, fitted_with, keep_through_season, lives_through, why_no_season
+from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
 from ypomoni.core.seasons.walking import Assumed, Walker
-from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
-from ypomoni.core.telling.results import SupplyResult
-from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent
+from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A, sold_banks
+from ypomoni.core.telling.results import SoldBank, SupplyResult
+from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent, say_required_h
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import HOURS_PER_DAY
@@ -25,6 +25,8 @@ MOST_PANELS_COUNT = 20
 # Loads are cut in steps of a hundredth: finer is not known of them.
 LOAD_STEP_RATIO = 0.01
 MOST_MISSED_DAYS = 60
+# A battery that lives through the season may be too small for the hours that are asked: that is said beside it.
+NOT_OF_THE_SEASON = NOT_OF_A_BANK | {"holdover_below_requirement", "capacity_below_method"}
 
 
 def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
@@ -37,22 +39,44 @@ def _ways(case: Case, result: SupplyResult) -> Iterator[str]:
     supply, loads = case.supply, case.loads
     # On the sun another panel is the cheaper remedy, and a battery that is never full is none.
     if supply.of_kind.is_sunlit:
-        yield from (*_more_sun(supply, loads), *_more_battery(result))
+        yield from (*_more_sun(supply, loads), *_more_battery(case, result))
     else:
-        yield from (*_more_battery(result), *_more_charge(supply, loads, case.mean_current_a(in_alarm=False)))
+        yield from (*_more_battery(case, result), *_more_charge(supply, loads, case.mean_current_a(in_alarm=False)))
     less = least_load_less_ratio(supply, loads)
     if less is not None:
         yield f"Or {say_percent(less)} less load: {say_amps((1.0 - less) * case.mean_current_a(in_alarm=False))} on average in all."
 
 
-def _more_battery(result: SupplyResult) -> Iterator[str]:
-    bank = result.recommended_bank
-    if bank is not None:
-        stays = f" A risk stays: {' '.join(result.bank_risks)}" if result.bank_risks else ""
-        named = say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
-        yield f"A new battery of {named} does it.{stays}"
-    elif result.no_bank_reason:
-        yield result.no_bank_reason
+def _more_battery(case: Case, result: SupplyResult) -> Iterator[str]:
+    smallest, fit = smallest_bank(case), result.recommended_bank
+    if smallest is None:
+        yield result.no_bank_reason or why_no_season(case, None)
+        return
+    risks = () if fit is None else result.bank_risks
+    stays = f" A risk stays: {' '.join(risks)}" if risks else ""
+    if fit == smallest:
+        yield f"A new battery of {_named(smallest)} does it.{stays}"
+    elif fit is not None:
+        yield f"A new battery of {_named(smallest)} does it; to hold its {say_required_h(result.standby_h)} as well it takes {_named(fit)}.{stays}"
+    else:
+        yield f"A new battery of {_named(smallest)} does it, but not its hours. {result.no_bank_reason or ''}".rstrip()
+
+
+def _named(bank: SoldBank) -> str:
+    return say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
+
+
+def smallest_bank(case: Case) -> SoldBank | None:
+    """Return the smallest sold bank with which the season is lived through, whatever the hours, and nothing else severe is earned; None where none is."""
+    supply = case.supply
+    if not case.bank.suits(supply.nominal_v):
+        return None
+    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, supply.stock)
+    for bank in keep_through_season(case, banks):
+        findings = judge_briefly(fitted_with(supply, bank), case.loads).findings
+        if not any((f.severity in SEVERE or f.code in NEVER) and f.code not in NOT_OF_THE_SEASON for f in findings):
+            return bank
+    return None
 
 
 def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:

@@ -1,6 +1,6 @@
 """Hours of full sun in the plane of a panel, month by month, from where it is, how it stands and how clear the sky is.
 
-The mean day of each month (Klein, Solar Energy 19, 1977) with the declination of Cooper (Solar Energy 12, 1969); what reaches the ground is
+The mean day of each month (Klein, Solar Energy 19, 1977) with the declination of Spencer (Search 2, 1971); what reaches the ground is
 the clearness times what arrives above the air; its diffuse part by the monthly correlation of Erbs, Klein and Duffie (Solar Energy 28, 1982);
 spread over the day by Collares-Pereira and Rabl (Solar Energy 22, 1979) and Liu and Jordan (Solar Energy 4, 1960); onto the plane with a sky
 that is equally bright all over and a ground that throws back a fifth. Shade, snow and horizon are not in it.
@@ -19,8 +19,10 @@ STEPS_COUNT = 96
 
 
 def declination_rad(day: int) -> float:
-    """Return the declination on a day of the year, 23.45°·sin(360°·(284 + n)/365). [rad]"""
-    return math.radians(23.45) * math.sin(math.radians(360.0 * (284 + day) / 365.0))
+    """Return the declination on a day of the year (Spencer). [rad]"""
+    b = math.radians(360.0 * (day - 1) / 365.0)
+    first = 0.006918 - 0.399912 * math.cos(b) + 0.070257 * math.sin(b)
+    return first - 0.006758 * math.cos(2 * b) + 0.000907 * math.sin(2 * b) - 0.002697 * math.cos(3 * b) + 0.00148 * math.sin(3 * b)
 
 
 def sunset_rad(latitude_rad: float, declination: float) -> float:

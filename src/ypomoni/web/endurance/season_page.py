@@ -1,7 +1,7 @@
 """What the page Season shows of a supply: the answer, its picture, what can be tried, and what would make it last. It computes nothing itself."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -32,6 +32,7 @@ SAVINGS = (
     ("radio", "At a current of", "radio_ratio"),
 )
 MOST_CELLS = 8
+MOST_YEARS = 100.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -185,7 +186,7 @@ def season_view(supply: Supply, loads: tuple[Load, ...], result: SupplyResult, t
         return _cannot(supply, result, str(error))
     if case.draws_nothing:
         return _cannot(supply, result, "Nothing draws from it yet, so any season is lived through.")
-    is_tried = not replace(tried, pattern=None).is_nothing
+    is_tried = not tried.is_nothing
     if kind == "sun":
         return _sun(case, result, is_tried=is_tried, may_propose=tried.bank is not None or tried.panels_count is not None)
     if kind == "cells":
@@ -234,10 +235,9 @@ def _cut_facts(case: Case, pattern: TimePattern, told: CutsResult) -> list[tuple
         ("Old and cold", "survives too" if told.worst_survives else "does not survive"),
         ("Charge taken in a year", f"{plain_number(told.full_cycles_per_y, 2)} times its capacity"),
     ]
-    if told.cycle_life_y is not None and told.survives:
-        found.append(
-            ("Cycle life at that depth", say_years(told.cycle_life_y) if told.cycle_life_y < 100 else "longer than any battery lives")
-        )
+    spent_y = told.cycle_life_y if told.survives else None
+    lasts = "not told" if spent_y is None else say_years(spent_y) if spent_y < MOST_YEARS else "longer than any battery lives"
+    found.append(("Cycle life at that depth", lasts))
     if told.gives_back_ratio is not None:
         found.append(("The charger could give back", f"{say_percent(told.gives_back_ratio)} of what a week takes"))
     if not pattern.repeats:

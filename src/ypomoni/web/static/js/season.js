@@ -90,8 +90,10 @@ document.addEventListener("alpine:init", () => {
       return found;
     },
 
+    // Where the week stood when the stroke began: what stands above it may grow meanwhile.
     at(event) {
-      const box = this.$refs.paint.getBoundingClientRect();
+      const box = this.mode ? this.box : this.$refs.paint.getBoundingClientRect();
+      this.box = box;
       const slot = Math.min(SLOTS - 1, Math.max(0, Math.floor(((event.clientX - box.left) / box.width) * SLOTS)));
       const row = Math.min(6, Math.max(0, Math.floor(((event.clientY - box.top) / box.height) * 7)));
       return [row, slot];
@@ -107,9 +109,9 @@ document.addEventListener("alpine:init", () => {
 
     over(event) {
       if (!this.mode) return;
-      const [row, slot] = this.at(event);
-      // A quick stroke leaves no gap in its row.
-      const [, before] = this.last;
+      const [, slot] = this.at(event);
+      // A stroke keeps to the day it began on, and a quick one leaves no gap.
+      const [row, before] = this.last;
       for (let s = Math.min(before, slot); s <= Math.max(before, slot); s += 1) this.grid[row][s] = this.mode === "on";
       this.last = [row, slot];
       this.paint(row, slot);
