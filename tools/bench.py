@@ -34,10 +34,14 @@ from ypomoni.core.outage.playing import Conditions, play_supply
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.selecting import play_selector
 from ypomoni.core.outage.survival import sample_holdovers
+from ypomoni.core.requirements.patterns import TimePattern
+from ypomoni.core.seasons.cuts import cut_pattern, play_cuts
+from ypomoni.core.seasons.sun import play_sun, sun_of
 from ypomoni.core.sizing import size_by_all_methods
 from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import Draw
+from ypomoni.core.things.solar import Controller, SolarPart
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 from ypomoni.documents.site_model import SiteFile
@@ -132,6 +136,44 @@ def bench_endurance() -> None:
             assert answer.status_code == 200
 
         say("a control dragged, answered over HTTP", median_ms(drag), "under 100 ms")
+
+
+def bench_seasons() -> None:
+    """A year of two cuts a day, two years on the sun, and what a slider of the page Season asks."""
+    half_day = [{"start_h": 12.0 * n, "duration_h": 3.0} for n in range(730)]
+    requirement = {"standby_h": 3, "alarm_min": 10, "cuts": {"list": half_day, "length_h": 8760}}
+    bursts = [{"name": "send", "current_a": 1.2, "duration_s": 8, "per_hour": 12}]
+    for words, load, aim in (("without bursts", {}, "under 200 ms"), ("with bursts", {"bursts": bursts}, "under 500 ms")):
+        plan = builders.core_plan(builders.document({}, [load], requirement))
+        case = Case(plan.supplies[0], plan.loads_on("s"))
+        say(
+            f"a year of two cuts a day, {words}",
+            median_ms(lambda c=case: play_cuts(c, cut_pattern(c.supply) or TimePattern(week=())), runs=5),
+            aim,
+        )
+    solar = {
+        "controller": "pwm",
+        "panel_w": 20,
+        "panel_imp_a": 1.15,
+        "panels_count": 2,
+        "sun_h_by_month": [0.9, 1.6, 2.8, 4.0, 4.9, 5.2, 5.0, 4.4, 3.3, 2.0, 1.1, 0.7],
+    }
+    values = {"kind": "solar", "solar": solar, "charge_limit_a": None, "supply_current_a": None, "charge_v": 14.4}
+    for words, load in (("without bursts", {}), ("with bursts", {"bursts": bursts})):
+        plan = builders.core_plan(builders.document(values, [{"standby": {"current_a": 0.05}, **load}]))
+        case = Case(plan.supplies[0], plan.loads_on("s"))
+        say(
+            f"two years on the sun, {words}",
+            median_ms(lambda c=case: play_sun(c, sun_of(c) or SolarPart(controller=Controller.NONE, sun_h_by_month=(0.0,) * 12)), runs=5),
+            "under 300 ms",
+        )
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    with application() as app:
+        client = Client(app)
+        for site, supply, asked in (("1", "bay-b", "load=150"), ("4", "sun-battery", "panels=3"), ("5", "cells", "sendings=70")):
+            address = f"/sites/{site}/as-found/season/picture?supply={supply}&{asked}"
+            assert client.get(address).status_code == 200
+            say(f"a slider of the page Season, {supply}", median_ms(lambda a=address: client.get(a), runs=5), "under 300 ms")
 
 
 def bench_power() -> None:
@@ -382,6 +424,7 @@ if __name__ == "__main__":
     bench_outage()
     bench_endurance()
     bench_power()
+    bench_seasons()
     bench_sizing()
     bench_pages()
     bench_register()

@@ -3,7 +3,7 @@
 import math
 
 import pytest
-from builders import audited, codes, document, evaluate, merged
+from builders import audited, codes, document, evaluate, merged, ups, watts
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.into_core import to_core
@@ -175,6 +175,12 @@ TABLE = [
 ]
 TOTAL = {"point": "output", "state": "standby", "current_a": 0.35, "uncertainty_a": 0.005, "at_v": 12}
 LFP_AT_13V3 = {"charge_v": 13.3, "cutoff_v": 11.2, "bank": {"chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": 20}}
+SUNNY = {
+    "kind": "solar",
+    "charge_limit_a": None,
+    "supply_current_a": None,
+    "solar": {"controller": "pwm", "panel_w": 20, "panel_imp_a": 1.15, "controller_current_a": 0.01, "sun_h_by_month": [2.0] * 12},
+}
 # What shapes a working: supply, loads, requirement.
 SHAPES = {
     "bursts and age": ({"own_current_a": 0.04, "bank": {"age_y": 2}}, [{"bursts": [STRONG_BURST]}, QUIET], FIRE),
@@ -197,6 +203,10 @@ SHAPES = {
         [{"rail_v": 3, "standby": {"current_a": 0.01}}],
         {"recharge_h": None},
     ),
+    "cuts": ({"charge_limit_a": 0.3}, [{}], {"cuts": {"week": [{"day": "daily", "start": "06:00", "duration_h": 3}]}}),
+    "the sun": (SUNNY, [QUIET], {"recharge_h": None}),
+    "the sun tracked": (merged(SUNNY, {"solar": {"controller": "mppt"}}), [QUIET], {"recharge_h": None}),
+    "timed runs": (ups(timed_runs=[{"output_w": 26, "run_h": 1.4}, {"output_w": 120, "run_h": 0.6}]), [watts(20)], None),
     "a measured total": ({"totals": [TOTAL]}, [{"standby": {"current_a": 0.3, "provenance": "data_sheet"}}], None),
 }
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation import workings
 from ypomoni.core.evaluation.seasons import with_season
+from ypomoni.core.evaluation.source_workings import of_identified
 from ypomoni.core.outage.band import estimate_band
 from ypomoni.core.outage.case import Case, Hindrance, ThresholdOrigin, has_known_currents, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
@@ -50,7 +51,9 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -
     standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
     if in_full:
         peaks_a = (figures.peak_standby_current_a, figures.peak_alarm_current_a)
-        result = replace(result, workings=workings.of_currents(case, standby_a, alarm_a, *peaks_a))
+        found = workings.of_currents(case, standby_a, alarm_a, *peaks_a)
+        timed = of_identified(supply, result.identified) if result.identified else None
+        result = replace(result, workings=found if timed is None else {**found, "identified": timed})
     result = _with_methods(result, case, hindrance, in_full=in_full)
     result = _with_hours(result, case, hindrance, in_full=in_full)
     if hindrance is None:

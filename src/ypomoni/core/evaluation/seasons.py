@@ -2,12 +2,13 @@
 
 from dataclasses import replace
 
+from ypomoni.core.evaluation.source_workings import of_cuts, of_solar
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import CutsPlayed, cut_pattern, cuts_of, gives_back_ratio, play_cuts, unknown_of_charger
 from ypomoni.core.seasons.sun import SunPlayed, play_sun, sun_of
-from ypomoni.core.seasons.walking import Assumed
-from ypomoni.core.telling.results import CutsResult, SolarResult, SupplyResult
+from ypomoni.core.seasons.walking import Assumed, Walker
+from ypomoni.core.telling.results import CutsResult, SolarResult, SupplyResult, Working
 
 # N = a·depth^−1.3 cycles: about 250 whole ones for lead of the general kind, 2,000 of 0.8 for lithium iron phosphate. Common practice. [M]
 CYCLES_POWER = -1.3
@@ -24,10 +25,17 @@ def with_season(result: SupplyResult, case: Case, *, in_full: bool) -> SupplyRes
         missing = unknown_of_charger(supply)
         if missing:
             return replace(result, pattern_missing=missing)
-        result = replace(result, cuts=cuts_result(case, pattern, in_full=in_full))
+        found = cuts_result(case, pattern, in_full=in_full)
+        walker = Walker(case, Assumed())
+        result = _opened(replace(result, cuts=found), "cuts", of_cuts(case, found, walker.mean_a, walker.pack.self_a) if in_full else None)
     if solar is not None:
-        result = replace(result, solar=solar_result(case, play_sun(case, solar)))
+        told = solar_result(case, play_sun(case, solar))
+        result = _opened(replace(result, solar=told), "solar", of_solar(case, told) if in_full else None)
     return result
+
+
+def _opened(result: SupplyResult, key: str, working: Working | None) -> SupplyResult:
+    return result if working is None else replace(result, workings={**result.workings, key: working})
 
 
 def at_its_worst(case: Case) -> Assumed:

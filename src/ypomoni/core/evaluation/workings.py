@@ -445,22 +445,24 @@ def of_charge_current(supply: Supply, value_a: float, standby_a: float) -> Worki
             steps=(Step(symbol="Ic", expression="Il", value=value_a, unit="A"),),
             note="The chemistry's greatest charge current does not cap it: a charger does not know its battery.",
         )
+    source_a, meaning, known = supply.supply_current_a or 0.0, "current of the supply", "entered with the supply"
+    limit_a = supply.charge_limit_a or 0.0
+    if supply.of_kind.is_sunlit and supply.solar is not None:
+        source_a, meaning, known = (
+            supply.solar.current_a(supply.charge_v, supply.nominal_v),
+            "full sun, at the battery",
+            "label of the panels",
+        )
+        # No limit stated is none but the panel's.
+        limit_a = source_a if supply.charge_limit_a is None else supply.charge_limit_a
     return Working(
         title="Charge current beside the load",
         value=value_a,
         unit="A",
         source="the supply feeds load and bank from one current",
         inputs=(
-            WorkingInput(
-                symbol="Il", meaning="charge limit", value=supply.charge_limit_a or 0.0, unit="A", provenance="entered with the supply"
-            ),
-            WorkingInput(
-                symbol="Is",
-                meaning="current of the supply",
-                value=supply.supply_current_a or 0.0,
-                unit="A",
-                provenance="entered with the supply",
-            ),
+            WorkingInput(symbol="Il", meaning="charge limit", value=limit_a, unit="A", provenance=known),
+            WorkingInput(symbol="Is", meaning=meaning, value=source_a, unit="A", provenance=known),
             WorkingInput(symbol="I1", meaning="average standby current", value=standby_a, unit="A", provenance="load register"),
         ),
         steps=(Step(symbol="Ic", expression="max(0, min(Il, Is - I1))", value=value_a, unit="A"),),

@@ -69,6 +69,9 @@ class SeasonView:
     cells: "CellsView | None" = None
     note: str = ""
     may_propose: bool = False
+    # The working behind one of the facts, and which of them that is.
+    working: str = ""
+    opens: int = -1
     is_tried: bool = False
 
 
@@ -210,17 +213,25 @@ def _cuts(case: Case, result: SupplyResult, *, is_tried: bool, may_propose: bool
         )
     lines = cuts_lines(case, pattern)
     told = lines.told
+    facts = _cut_facts(case, pattern, told)
     return SeasonView(
         kind="cuts",
         name=supply.name,
         line=say_cuts(told, repeats=pattern.repeats),
         verdict="holds" if told.survives else "fails",
-        facts=tuple(_cut_facts(case, pattern, told)),
+        facts=tuple(facts),
         ways=() if is_tried else result.season_ways,
         cuts=cuts_chart(supply, pattern, lines),
+        **_opening("cuts", "The charger could give back", facts, result, is_tried=is_tried),
         may_propose=may_propose,
         is_tried=is_tried,
     )
+
+
+def _opening(key: str, word: str, facts: list[tuple[str, str]], result: SupplyResult, *, is_tried: bool) -> dict[str, Any]:
+    """Return which of the facts opens to the working of a key: of what is tried there is none."""
+    at = next((n for n, (name, _) in enumerate(facts) if name == word), -1)
+    return {} if is_tried or key not in result.workings else {"working": key, "opens": at}
 
 
 def _cut_facts(case: Case, pattern: TimePattern, told: CutsResult) -> list[tuple[str, str]]:
@@ -268,6 +279,7 @@ def _sun(case: Case, result: SupplyResult, *, is_tried: bool, may_propose: bool)
         ("Without any sun", say_hours(holdover_h)),
         ("Back after a flat battery, in the worst month", say_sun_back(told)),
         ("The year gives", "nothing is taken" if told.year_ratio is None else f"{say_percent(told.year_ratio)} of what it takes"),
+        ("The worst month gives", "nothing is taken" if told.worst_ratio is None else f"{say_percent(told.worst_ratio)} of what it takes"),
         ("At full sun", say_amps(told.full_sun_a)),
         ("Old and cold", "lives on it too" if lines.worst.sustains else "does not live on it"),
     ]
@@ -279,6 +291,7 @@ def _sun(case: Case, result: SupplyResult, *, is_tried: bool, may_propose: bool)
         facts=tuple(facts),
         ways=() if is_tried else result.season_ways,
         sun=sun_chart(lines),
+        **_opening("solar", "The worst month gives", facts, result, is_tried=is_tried),
         may_propose=may_propose,
         is_tried=is_tried,
     )

@@ -253,6 +253,8 @@ class TimedView:
     lines: tuple[str, ...]
     chart: LoadChart | None
     text: str
+    # The overhead that was found, which opens to its working; empty where no run is timed.
+    overhead: str = ""
 
 
 def timed_view(plan: Plan, supply: Supply, result: SupplyResult) -> TimedView:
@@ -262,7 +264,16 @@ def timed_view(plan: Plan, supply: Supply, result: SupplyResult) -> TimedView:
     curve: LoadCurve | None = load_curve(supply, present_output_w(case) if loads else None) if supply.is_modelled else None
     runs = supply.timed_runs
     text = "\n".join(f"{plain_number(r.output_w)} W {plain_number(r.run_h, 4)} h" for r in runs)
-    return TimedView(lines=tuple(_identified_lines(supply, result)), chart=load_chart((curve,), runs) if curve else None, text=text)
+    return TimedView(
+        lines=tuple(_identified_lines(supply, result)),
+        chart=load_chart((curve,), runs) if curve else None,
+        text=text,
+        overhead=_overhead_link(result),
+    )
+
+
+def _overhead_link(result: SupplyResult) -> str:
+    return f"How {say_watts(result.identified.overhead_w)} was found" if result.identified and "identified" in result.workings else ""
 
 
 def _identified_lines(supply: Supply, result: SupplyResult) -> list[str]:
