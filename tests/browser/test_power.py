@@ -98,6 +98,26 @@ def test_a_small_supply_is_benched_on_a_phone(open_page):
     expect(page.locator(".notice, .flash").first).to_be_visible()
 
 
+def test_a_selectors_outage_is_played(open_page):
+    """A line goes through the picture by itself and by the slider; each instant says what feeds the device."""
+    page = open_page()
+    open_power(page, "Fennick Lock", "Backup")
+    said = page.locator(".backup-instant").first
+    expect(said).to_contain_text("the device is fed with")
+    first, line = said.inner_text(), page.locator("[data-now]").first
+    begins_at = float(line.get_attribute("x1"))
+    page.get_by_role("button", name="Play").first.click()
+    expect(page.get_by_role("button", name="Pause")).to_be_visible()
+    expect(said).not_to_have_text(first)
+    page.get_by_role("button", name="Pause").click()
+    assert float(line.get_attribute("x1")) > begins_at
+    slider = page.get_by_label("Instant of the outage").first
+    slider.focus()
+    page.keyboard.press("End")
+    expect(said).to_contain_text("Camera pack shows")
+    expect(page.locator(".backup").first).to_contain_text("At the low end of its band")
+
+
 def test_a_backup_that_is_never_reached_is_seen_and_mended(open_page):
     """The line says why; the way out it names is followed in the form, and then the backup is reached and it holds as long as was said."""
     page = open_page(expected=("422",))

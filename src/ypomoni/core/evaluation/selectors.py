@@ -85,6 +85,7 @@ def evaluate_selector(selector: Selector, supplies: tuple[Supply, ...], loads: t
         fed_by=tuple(Feeding(from_h=c.from_h, input_key=c.input_key) for c in selected.changes[:MOST_FED_BY]),
         cold_h=facts.cold_h,
         end_of_life_h=facts.end_of_life_h,
+        low_h=facts.low_h,
         limited_by=_limit_of(selected),
         verdict=_verdict_of(findings),
         findings=findings,

@@ -377,6 +377,8 @@ class SelectorResult:
     reached: dict[str, bool]
     fed_by: tuple[Feeding, ...] = ()
     cold_h: float | None = None
+    # The low end of its band. [h]
+    low_h: float | None = None
     end_of_life_h: float | None = None
     limited_by: LimitedBy | None = None
     verdict: Verdict | None = None

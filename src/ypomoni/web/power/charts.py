@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 from ypomoni.core.outage.load_curve import LoadCurve
-from ypomoni.core.outage.selecting import Selected
+from ypomoni.core.outage.selecting import Look, Selected
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent, say_volts, say_watts
 from ypomoni.core.things.outputs import TimedRun
 from ypomoni.core.things.selectors import Gauge
@@ -111,6 +111,8 @@ class BackupChart:
     dead_text: str
     gauge: str
     left: tuple[ChartLine, ...]
+    # Every instant that is played: where it lies, what feeds then, and all of it in words.
+    instants: tuple[tuple[float, str], ...] = ()
 
 
 def backup_chart(
@@ -167,4 +169,15 @@ def backup_chart(
         dead_text="" if selected.dead is None else f"{selected.dead} dead after {say_hours(selected.holdover_h)}",
         gauge="" if gauge is None else share_points([gauge.shows_ratio(look.fed_v) for look in looks]),
         left=left,
+        instants=tuple((round(x_of(look.t_h), 1), _say_instant(look, selected.input_keys, names)) for look in looks),
     )
+
+
+def _say_instant(look: Look, keys: tuple[str, ...], names: dict[str, str]) -> str:
+    """Return one instant in words: what the device is fed with and by what, then each input."""
+    fed = f"fed with {say_volts(look.fed_v)} by {names[look.feeding]}" if look.feeding in names and look.fed_v > 0 else "fed with nothing"
+    each = "; ".join(
+        f"{names[key]} shows {say_volts(v)}, {say_percent(max(0.0, left))} left"
+        for key, v, left in zip(keys, look.input_v, look.left_ratio, strict=True)
+    )
+    return f"After {say_hours(look.t_h) if look.t_h else '0 min'} the device is {fed}. {each}."

@@ -319,6 +319,7 @@ class BackupView:
     chart: BackupChart | None
     findings: tuple[tuple[str, str, tuple[str, ...]], ...]
     unchecked: tuple[str, ...]
+    states: tuple[tuple[str, str, bool], ...] = ()
 
 
 def backup_view(plan: Plan, result: SelectorResult) -> BackupView:
@@ -346,6 +347,16 @@ def backup_view(plan: Plan, result: SelectorResult) -> BackupView:
         chart=chart,
         findings=tuple((f.severity.value, f.evidence, _ways(f.way_out)) for f in result.findings),
         unchecked=result.not_checked,
+        states=tuple(
+            (word, say_hours(hours_h, must_h=result.standby_h), hours_h >= result.standby_h)
+            for word, hours_h in (
+                ("As expected", result.holdover_h),
+                ("At the low end of its band", result.low_h),
+                ("In the cold", result.cold_h),
+                ("At the end of its batteries' life", result.end_of_life_h),
+            )
+            if hours_h is not None
+        ),
     )
 
 
