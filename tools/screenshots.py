@@ -20,15 +20,6 @@ ARGUMENTS = [
     "--disable-sync",
     "--disable-dev-shm-usage",
 ]
-TABLE = """Fennick Lock, loads;;;;
-Device;No. of;Quiescent (mA);Alarm mA;Location;Remark
-Flood float;2;16,5;24;Sump;measured in May
-Pump relay;1;60-70;75;Sump;
-Telemetry unit;1;25;800;Cabinet;sends 9 s every 40 min
-Level sensor;1;4.2 W @ 12 V;;Sump;
-Door magnet;1;0,48;;Gate;
-Total;6;;;;
-"""
 LAPTOP, PHONE = (1280, 800), (390, 844)
 
 
@@ -125,11 +116,6 @@ def main() -> None:
         page.keyboard.press("Escape")
         page.evaluate("window.scrollTo(0, document.querySelector('.registerbox').offsetTop - 60)")
         shoot(page, "register")
-        page.get_by_role("link", name="Import a table").click()
-        page.get_by_label("Or paste rows").fill(TABLE)
-        page.get_by_role("button", name="Look at it").click()
-        page.wait_for_selector(".review-rows")
-        shoot(page, "import")
         for site, view, name in (("Orrin Vale", None, "power"), ("Fennick Lock", "Backup", "backup")):
             page.goto(address)
             page.get_by_role("link", name=site).click()
@@ -138,6 +124,12 @@ def main() -> None:
                 page.get_by_role("navigation", name="Views of this stage").get_by_role("link", name=view).click()
             page.wait_for_selector(".power-answer")
             shoot(page, name)
+        page.goto(address)
+        page.get_by_role("link", name="Fennick Lock").click()
+        page.wait_for_selector(".answer-line")
+        page.goto(f"{page.url}/as-found/season?supply=sun-battery")
+        page.wait_for_selector(".season-answer")
+        shoot(page, "season")
         page = open_page(browser, address, PHONE, "light")
         sign_in(page)
         open_archive(page)

@@ -81,7 +81,7 @@ def add_plan(connection: Connection, actor: Actor, site_id: int, part: dict[str,
     plan = _add(connection, actor, "plan", {**row_of_part(PlanRow, part), "site_id": site_id})
     supply_ids: dict[str | None, int | None] = {None: None}
     supplies = [
-        {**row_of_part(SupplyRow, s), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[s["requirement"]]}
+        {**row_of_part(SupplyRow, s), "plan_id": plan["id"], "requirement_id": owners.requirement_ids[s["requirement"]], "bench_id": None}
         for s in part["supplies"]
     ]
     supply_ids |= _add_many(connection, actor, "supply", part["supplies"], supplies)

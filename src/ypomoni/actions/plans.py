@@ -7,6 +7,7 @@ from ypomoni.core.things.supplies import Stage
 from ypomoni.records.field import Row
 from ypomoni.storage.changes import insert_change
 from ypomoni.storage.connection import Connection
+from ypomoni.storage.supplies import keep_benches_of
 
 NAMES = {Stage.PROPOSAL: "Proposal", Stage.AS_LEFT: "As left", Stage.AS_FOUND: "As found"}
 
@@ -31,6 +32,7 @@ def clone_plan(connection: Connection, actor: Actor, plan_id: int, stage: Stage 
     supplies = [{**s, "totals": []} for s in part["supplies"]]
     unread = {**part, "supplies": supplies, "points": [], "readings": []}
     plan = add_plan(connection, actor, row["site_id"], {**unread, "key": key, "name": name, "stage": stage.value}, owners)
+    keep_benches_of(connection, actor.organisation_id, plan["id"], plan_id)
     check_whole(connection, actor, "plan", plan)
     insert_change(
         connection,

@@ -4,7 +4,19 @@ from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import check_whole, create, edit, find, fresh_key, log_change, read_document, read_tree, refuse_stale, shared_keys
+from ypomoni.actions.edit import (
+    check_whole,
+    create,
+    edit,
+    edit_shared,
+    find,
+    fresh_key,
+    log_change,
+    read_document,
+    read_tree,
+    refuse_stale,
+    shared_keys,
+)
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.plans import clone_plan
 from ypomoni.actions.site_tree import SiteTree
@@ -20,6 +32,7 @@ from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import AGGREGATES
+from ypomoni.storage.supplies import select_going_by_bench
 
 
 def plan_way(connection: Connection, actor: Actor, plan_id: int, supply_key: str, kind: str) -> tuple[Row, Way]:
@@ -141,22 +154,48 @@ def bench_of(values: Row) -> SupplyBench:
 
 
 def fit_bench(connection: Connection, actor: Actor, bench_id: int, supply_id: int, version: int) -> Row:
-    """Take what was measured on the bench into a supply of a plan: it becomes a DC UPS that does what was seen."""
+    """Let a supply of a plan go by what was measured on the bench: it becomes a DC UPS that does what was seen, and follows when that is measured again."""
     bench, supply = find(connection, actor, "bench_supply", bench_id), find(connection, actor, "supply", supply_id)
+    efficiency_ratio = supply["dc_efficiency_ratio"] or CONVERTER_RATIO
+    columns = {**_benched_columns(bench), "dc_efficiency_ratio": efficiency_ratio, "dc_min_input_v": None, "bench_id": bench_id}
+    return edit(connection, actor, "supply", supply_id, version, columns)
+
+
+def _benched_columns(bench: Row) -> Row:
+    """Return the columns of a supply that a record of the bench says."""
     cell_v = bench_of(bench).nominal_v
-    columns: Row = {
+    return {
         "kind": SupplyKind.DC_UPS.value,
         "nominal_v": cell_v,
         "cutoff_v": bench["cutoff_v"],
         "dc_output_v": bench["output_v"],
-        "dc_efficiency_ratio": supply["dc_efficiency_ratio"] or CONVERTER_RATIO,
         "dc_idle_power_w": bench["idle_current_a"] * cell_v,
-        "dc_min_input_v": None,
         "dc_sleep_below_a": bench["sleep_below_a"],
         "dc_sleep_after_s": bench["sleep_after_s"] or 30.0,
         "dc_wakes_on_load": bench["wakes_on_load"] is not False,
     }
-    return edit(connection, actor, "supply", supply_id, version, columns)
+
+
+def measure_again(connection: Connection, actor: Actor, bench_id: int, version: int, values: Row) -> tuple[Row, int]:
+    """Keep a record of the bench anew, and let every supply that goes by it follow, in whatever plan; return it and how many did.
+
+    A supply of which somebody typed over what was measured goes by the record no longer, and stays as it was typed.
+    """
+    before = find(connection, actor, "bench_supply", bench_id)
+    bench = edit_shared(connection, actor, "bench_supply", bench_id, version, values)
+    was, now = _benched_columns(before), _benched_columns(bench)
+    followed = 0
+    for supply_id in select_going_by_bench(connection, actor.organisation_id, bench_id):
+        supply = find(connection, actor, "supply", supply_id)
+        still = all(supply[column] == value for column, value in was.items())
+        edit(connection, actor, "supply", supply_id, supply["version"], now if still else {"bench_id": None})
+        followed += still
+    return bench, followed
+
+
+def going_by_bench_count(connection: Connection, actor: Actor, bench_id: int) -> int:
+    """Return how many supplies go by a record of the bench."""
+    return len(select_going_by_bench(connection, actor.organisation_id, bench_id))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -572,6 +572,8 @@ class _Rest(TypedDict):
             since=5,
         ),
     ]
+    # The record of the bench it goes by; it is in no site file.
+    bench_id: Annotated[int | None, Reference("bench_id", path=None, told=None, since=10)]
     totals: Annotated[list[dict[str, Any]], Many("totals", TotalRow, default=[], most=200, told=None, since=2)]
 
 

@@ -8,6 +8,7 @@ from typing import LiteralString
 from ypomoni.records.bank import BankRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.aggregate import HERE, MARK, Aggregate, columns_of, insert_into, json_columns, named_value, update_of, without
+from ypomoni.storage.connection import Connection
 
 _BANK = columns_of(BankRow)
 _OWN = without(columns_of(SupplyRow), _BANK)
@@ -41,6 +42,24 @@ _REFIT = (
 )
 _TAKE_OUT = "UPDATE bank SET removed_at = now() WHERE supply_id IN (SELECT id FROM kept) AND removed_at IS NULL AND %(bank_chemistry)s::text IS NULL"
 _WRITTEN = " SELECT " + _NAMED + " FROM kept s LEFT JOIN fitted b ON b.supply_id = s.id"
+
+_GOING_BY = "SELECT id FROM supply WHERE organisation_id = %s AND bench_id = %s AND removed_at IS NULL ORDER BY plan_id, id"
+_KEEP_BENCH = """
+UPDATE supply s SET bench_id = was.bench_id FROM supply was
+WHERE s.plan_id = %(plan_id)s AND was.plan_id = %(was_id)s AND s.key = was.key AND was.bench_id IS NOT NULL
+    AND s.organisation_id = %(organisation_id)s AND was.organisation_id = %(organisation_id)s
+"""
+
+
+def select_going_by_bench(connection: Connection, organisation_id: int, bench_id: int) -> list[int]:
+    """Return the ids of the supplies that go by a record of the bench."""
+    return [int(row["id"]) for row in connection.execute(_GOING_BY, (organisation_id, bench_id)).fetchall()]
+
+
+def keep_benches_of(connection: Connection, organisation_id: int, plan_id: int, was_id: int) -> None:
+    """Let the supplies of a copied plan go by the same records of the bench as those they were copied from."""
+    connection.execute(_KEEP_BENCH, {"organisation_id": organisation_id, "plan_id": plan_id, "was_id": was_id})
+
 
 SUPPLY: Aggregate[SupplyRow] = Aggregate(
     name="supply",

@@ -18,3 +18,9 @@ ALTER TABLE supply
     ADD COLUMN solar_blocking_diode boolean,
     ADD COLUMN solar_derate_ratio double precision,
     ADD COLUMN solar_sun_h_by_month jsonb;
+
+-- Which record of the bench a supply goes by: when that is measured again, the supply follows.
+ALTER TABLE supply
+    ADD COLUMN bench_id bigint,
+    ADD CONSTRAINT supply_bench FOREIGN KEY (organisation_id, bench_id) REFERENCES bench_supply (organisation_id, id);
+CREATE INDEX supply_by_bench ON supply (bench_id) WHERE bench_id IS NOT NULL;

@@ -4,9 +4,10 @@ from typing import Any
 
 from flask import Blueprint, flash, g, redirect, render_template, request, url_for
 
+from ypomoni.actions.edit import find
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.lists import shared_of
-from ypomoni.actions.power import bench_of, fit_bench, keep_bench
+from ypomoni.actions.power import bench_of, fit_bench, going_by_bench_count, keep_bench, measure_again
 from ypomoni.core.measuring.supply_bench import judge_bench
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.core.things.supply_types import BASIS, SUPPLY_TYPES
@@ -60,7 +61,9 @@ CAUTION = (
 def power_bench(site_id: int, plan_key: str) -> Any:
     """Show what was benched, and where the next one begins."""
     page = PlanPage.at(site_id, plan_key)
-    rows = [(r, _verdict_of(r)) for r in shared_of(g.connection, g.actor, "bench_supply")]
+    rows = [
+        (r, _verdict_of(r), going_by_bench_count(g.connection, g.actor, r["id"])) for r in shared_of(g.connection, g.actor, "bench_supply")
+    ]
     supplies = [
         (s["id"], s["version"], s["name"]) for s in page.tree.supplies.get(page.plan["id"], []) if s["kind"] == SupplyKind.DC_UPS.value
     ]
@@ -72,6 +75,16 @@ def power_bench(site_id: int, plan_key: str) -> Any:
 def first(site_id: int, plan_key: str) -> Any:
     """Show the first step."""
     return _step(PlanPage.at(site_id, plan_key), 0, BenchForm(None, data={"chemistry": "li_ion", "cells_count": 1}))
+
+
+@blueprint.get("/<int:bench_id>/again")
+@signed_in
+def again(site_id: int, plan_key: str, bench_id: int) -> Any:
+    """Show the first step of a supply that is measured again, with what was found before."""
+    row = find(g.connection, g.actor, "bench_supply", bench_id)
+    return _step(
+        PlanPage.at(site_id, plan_key), 0, BenchForm(None, data=BenchForm.data_of(dict(row))), again=f"{row['id']}:{row['version']}"
+    )
 
 
 @blueprint.post("/new")
@@ -95,12 +108,40 @@ def follow(site_id: int, plan_key: str) -> Any:
     values = form.columns()
     verdict, findings = judge_bench(bench_of(values))
     if request.form.get("keep"):
+        return _keep(page, form, values)
+    return _verdict(page, form, verdict.value, findings)
+
+
+def _keep(page: PlanPage, form: Any, values: Row) -> Any:
+    """Keep what was measured: a new record, or one that was measured again with every supply that goes by it."""
+    bench_id, _, version = request.form.get("again", "").partition(":")
+    try:
         with g.connection.transaction():
-            kept = keep_bench(g.connection, g.actor, values)
-        flash(f"{kept['name']} is kept in the library.", "note")
-        return redirect(url_for("bench.power_bench", site_id=site_id, plan_key=plan_key))
+            if bench_id.isdigit() and version.isdigit():
+                kept, count = measure_again(g.connection, g.actor, int(bench_id), int(version), values)
+                follows = f" {count} {'supply follows' if count == 1 else 'supplies follow'}." if count else ""
+            else:
+                kept, follows = keep_bench(g.connection, g.actor, values), ""
+    except (Refused, StaleEdit) as error:
+        who = getattr(error, "changed_by", "") or "Somebody"
+        said = " ".join(f.message for f in error.faults) if isinstance(error, Refused) else f"{who} changed it meanwhile. Open it again."
+        flash(said, "error")
+        verdict, findings = judge_bench(bench_of(values))
+        return _verdict(page, form, verdict.value, findings), 422
+    flash(f"{kept['name']} is kept in the library.{follows}", "note")
+    return redirect(url_for("bench.power_bench", site_id=page.tree.site["id"], plan_key=page.plan["key"]))
+
+
+def _verdict(page: PlanPage, form: Any, verdict: str, findings: Any) -> Any:
     return render_template(
-        "power/verdict.html", **_frame(page), form=form, verdict=verdict.value, word=_word(verdict.value), findings=findings, steps=STEPS
+        "power/verdict.html",
+        **_frame(page),
+        form=form,
+        verdict=verdict,
+        word=_word(verdict),
+        findings=findings,
+        steps=STEPS,
+        again=request.form.get("again", ""),
     )
 
 
@@ -136,7 +177,7 @@ def _word(verdict: str) -> str:
     return {"holds": "fit to use", "on_paper_only": "use with care", "unknown": "not tried in full", "unsafe": "unsafe"}[verdict]
 
 
-def _step(page: PlanPage, n: int, form: Any, *, faults: bool = False) -> Any:
+def _step(page: PlanPage, n: int, form: Any, *, faults: bool = False, again: str = "") -> Any:
     names, title, what = STEPS[n]
     if not faults:
         for name in names:
@@ -151,6 +192,7 @@ def _step(page: PlanPage, n: int, form: Any, *, faults: bool = False) -> Any:
         what=what,
         steps=STEPS,
         caution=CAUTION if n in (1, 4, 8) else "",
+        again=again or request.form.get("again", ""),
     )
 
 
