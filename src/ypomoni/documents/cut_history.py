@@ -344,7 +344,7 @@ class _Reader:
         try:
             moment = datetime(*date, 0 if midnight_after else hour, int(time[2]), int(time[3] or 0))  # noqa: DTZ001 - its zone comes next
         except ValueError as error:
-            raise HistoryError(f"'{text[:30]}' is no date and time: {error}.") from error
+            raise HistoryError(f"'{text[:30]}' is no date and time of the calendar.") from error
         moment += timedelta(days=1 if midnight_after else 0)
         zone = _ZONE.search(text)
         if zone:

@@ -1,5 +1,6 @@
 """The pictures of the page Season as finished SVG numbers: charge over the days, the year on the sun, a week painted. Called by `season_page`."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -7,8 +8,9 @@ from ypomoni.core.evaluation.asking import CutsLines, SunLines
 from ypomoni.core.judgement.seasons import MONTHS
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import cuts_of
+from ypomoni.core.seasons.starting import CutoffPoint
 from ypomoni.core.seasons.sun import DAYS_PER_YEAR, SunPlayed
-from ypomoni.core.telling.wording import plain_number, say_percent
+from ypomoni.core.telling.wording import plain_number, say_hours, say_percent
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import HOURS_PER_DAY
 
@@ -125,7 +127,7 @@ def _day_ticks(begin_h: float, end_h: float, x_of, *, names_days: bool) -> list[
     found: list[SeasonTick] = []
     for n in range(int(days) + 1):
         day = first + n
-        if n % step == 0 and day * HOURS_PER_DAY < end_h - 1e-6:
+        if n % step == 0 and x_of(day * HOURS_PER_DAY) < WIDTH - RIGHT - 30.0:
             name = f"{DAY_LETTERS[day % 7]} " if names_days and step == 1 else ""
             found.append(SeasonTick(at=x_of(day * HOURS_PER_DAY), text=f"{name}{day + 1}"))
     return found
@@ -218,3 +220,46 @@ def _year_points(played: SunPlayed, year: int, x_of, y_of) -> str:
 def _nice_steps(most: float) -> list[float]:
     step = next(s for s in (10.0**n * k for n in range(-6, 6) for k in (1, 2, 5)) if most / s <= 5)
     return [n * step for n in range(int(most / step) + 1)]
+
+
+@dataclass(frozen=True, kw_only=True)
+class StartChart:
+    """Hours and charge left against the cut-off, with what a start needs and where the cut-off stands."""
+
+    hours: str
+    left: str
+    x_ticks: tuple[SeasonTick, ...]
+    hour_ticks: tuple[SeasonTick, ...]
+    needs_y: float
+    at_x: float
+
+
+START_HEIGHT = 220.0
+
+
+def start_chart(points: tuple[CutoffPoint, ...], needs_ratio: float, at_v: float) -> StartChart:
+    """Return the picture of what a cut-off costs and leaves."""
+    low_v, high_v = points[0].cutoff_v, points[-1].cutoff_v
+    most_h = max(p.holdover_h for p in points) * 1.08 or 1.0
+    right, bottom = WIDTH - LEFT, START_HEIGHT - BOTTOM
+
+    def x_of(v: float) -> float:
+        return LEFT + (right - LEFT) * (v - low_v) / (high_v - low_v)
+
+    def y_of(share: float) -> float:
+        return bottom - (bottom - TOP) * share
+
+    step_v = next(s for s in (0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0) if (high_v - low_v) / s <= 10)
+    first = math.ceil(low_v / step_v - 1e-9)
+    return StartChart(
+        hours=" ".join(f"{x_of(p.cutoff_v):.1f},{y_of(p.holdover_h / most_h):.1f}" for p in points),
+        left=" ".join(f"{x_of(p.cutoff_v):.1f},{y_of(p.left_ratio):.1f}" for p in points),
+        x_ticks=tuple(
+            SeasonTick(at=x_of(n * step_v), text=f"{n * step_v:.3g} V")
+            for n in range(first, int(high_v / step_v) + 1)
+            if n * step_v <= high_v
+        ),
+        hour_ticks=tuple(SeasonTick(at=y_of(h / most_h), text=say_hours(h) if h else "0 h") for h in _nice_steps(most_h)),
+        needs_y=y_of(needs_ratio),
+        at_x=x_of(min(max(at_v, low_v), high_v)),
+    )

@@ -16,7 +16,7 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.pattern_lines import EXAMPLE, read_pattern
 from ypomoni.documents.quantities import QuantityTextError
 from ypomoni.records.field import Row
-from ypomoni.web.endurance.season_page import kind_of, season_view, tried_of, turns_of, week_text
+from ypomoni.web.endurance.season_page import kind_of, season_view, start_view, tried_of, turns_of, week_text
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import signed_in
 
@@ -62,6 +62,7 @@ def _values(page: PlanPage, plan: Plan, supply: Supply | None, text: str | None 
         "history_count": len(at.requirement["cuts_list"] or []),
         "caution": PANEL_CAUTION if kind == "sun" else CUTS_CAUTION if kind == "cuts" else "",
         "solar": supply.solar,
+        "start": start_view(supply, plan.loads_on(supply.key), {}),
     }
 
 
@@ -82,6 +83,17 @@ def picture(site_id: int, plan_key: str) -> Any:
     html, facts = (render_template(f"endurance/_season_{part}.html", **values) for part in ("picture", "facts"))
     spans = [[s.day.value, s.start_h, s.duration_h] for s in (tried.pattern.week or ())] if tried.pattern else None
     return jsonify({"html": html, "facts": facts, "spans": spans})
+
+
+@blueprint.get(f"{AT}/start")
+@signed_in
+def start(site_id: int, plan_key: str) -> Any:
+    """Answer with what another cut-off costs and leaves for a start."""
+    _, plan, supply = _page(site_id, plan_key)
+    view = start_view(supply, plan.loads_on(supply.key), request.args) if supply else None
+    if view is None:
+        raise NotFound
+    return jsonify({"html": render_template("endurance/_season_start.html", start=view)})
 
 
 def _asked() -> dict[str, str]:
@@ -185,7 +197,7 @@ def bring(site_id: int, plan_key: str) -> Any:
             "endurance/season.html", **_values(page, plan, supply), history_fault=str(error), history_text=text[:2000]
         ), 422
     body = {"text": text, "supply": supply.key, "is_history": True}
-    draft_id = keep_draft(g.connection, g.actor, page.plan["id"], name[:200] or "what was pasted", body)
+    draft_id = keep_draft(g.connection, g.actor, page.plan["id"], name[:200] or "What was pasted", body)
     return redirect(url_for("season.review", draft_id=draft_id))
 
 

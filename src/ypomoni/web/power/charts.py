@@ -180,4 +180,5 @@ def _say_instant(look: Look, keys: tuple[str, ...], names: dict[str, str]) -> st
         f"{names[key]} shows {say_volts(v)}, {say_percent(max(0.0, left))} left"
         for key, v, left in zip(keys, look.input_v, look.left_ratio, strict=True)
     )
-    return f"After {say_hours(look.t_h) if look.t_h else '0 min'} the device is {fed}. {each}."
+    when = f"After {say_hours(look.t_h)}" if look.t_h > 0 else "As mains fails"
+    return f"{when} the device is {fed}. {each}."

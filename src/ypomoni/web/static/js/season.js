@@ -26,7 +26,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     reset() {
-      for (const input of this.$root.querySelectorAll("input[type=range]")) {
+      for (const input of this.$root.querySelectorAll("input[type=range][data-stands]")) {
         input.value = input.dataset.stands;
         this.turned(input);
       }
@@ -37,7 +37,7 @@ document.addEventListener("alpine:init", () => {
       if (this.busy) { this.again = true; return; }
       this.busy = true;
       const values = new URLSearchParams({ supply: this.$root.dataset.supply });
-      for (const input of this.$root.querySelectorAll("input[type=range]")) if (input.value !== input.dataset.stands) values.set(input.name, input.value);
+      for (const input of this.$root.querySelectorAll("input[type=range][data-stands]")) if (input.value !== input.dataset.stands) values.set(input.name, input.value);
       const week = this.$refs.week;
       if (week && (first || week.value !== week.defaultValue)) values.set("week", week.value);
       const { status, data } = await window.ypomoni.send(`${this.$root.dataset.at}?${values}`, null, true);
@@ -135,6 +135,29 @@ document.addEventListener("alpine:init", () => {
       const parts = daily.map((run) => said("daily", run));
       all.forEach((day, n) => day.filter((run) => !daily.includes(run)).forEach((run) => parts.push(said(DAYS[n][0].toUpperCase() + DAYS[n].slice(1), run))));
       return parts.join(", ");
+    },
+  }));
+
+  window.Alpine.data("startReserve", () => ({
+    busy: false,
+    again: false,
+
+    turned(input) {
+      const said = `${input.name === "cutoff" ? Number(input.value).toFixed(2) : input.value}${input.dataset.unit}`;
+      this.$root.querySelector(`output[data-of="${input.name}"]`).textContent = said;
+      input.setAttribute("aria-valuetext", said);
+      this.ask();
+    },
+
+    async ask() {
+      if (this.busy) { this.again = true; return; }
+      this.busy = true;
+      const values = new URLSearchParams({ supply: this.$root.dataset.supply });
+      for (const input of this.$root.querySelectorAll("input[type=range]")) values.set(input.name, input.value);
+      const { status, data } = await window.ypomoni.send(`${this.$root.dataset.at}?${values}`, null, true);
+      this.busy = false;
+      if (status === 200) this.$refs.start.innerHTML = data.html;
+      if (this.again) { this.again = false; this.ask(); }
     },
   }));
 
