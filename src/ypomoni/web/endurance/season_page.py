@@ -1,6 +1,5 @@
 """What the page Season shows of a supply: the answer, its picture, what can be tried, and what would make it last. It computes nothing itself."""
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -14,11 +13,10 @@ from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.seasons.cell_life import Saving, hour_terms
 from ypomoni.core.seasons.cuts import unknown_of_charger
-from ypomoni.core.seasons.starting import cutoff_points, lowest_that_starts_v
 from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
 from ypomoni.core.telling.results import CutsResult, SoldBank, SupplyResult, Verdict
-from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_required_h, say_volts, say_years
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_required_h, say_years
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import HOURS_PER_DAY
@@ -26,7 +24,7 @@ from ypomoni.documents.cut_history import stats_of_spans
 from ypomoni.documents.into_core import week_of
 from ypomoni.documents.pattern_lines import read_pattern, write_pattern
 from ypomoni.documents.quantities import QuantityTextError
-from ypomoni.web.endurance.season_charts import CutsChart, StartChart, SunChart, cuts_chart, start_chart, sun_chart
+from ypomoni.web.endurance.season_charts import CutsChart, SunChart, cuts_chart, sun_chart
 
 SAVINGS = (
     ("sendings", "It sends", "sendings_ratio"),
@@ -35,8 +33,6 @@ SAVINGS = (
 )
 MOST_CELLS = 8
 MOST_YEARS = 100.0
-# What a start takes of a starter battery, with some left for the cold. Rough. [L]
-USUAL_START_PERCENT = 50.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -369,46 +365,3 @@ def savings_of(case: Case) -> list[str]:
 def week_text(requirement: Mapping[str, Any], supply: Mapping[str, Any]) -> str:
     """Return the week that a supply lives with as it is typed: its windows, or the cuts of its requirement."""
     return write_pattern(supply["windows_week"] if supply["kind"] == "windowed" else requirement["cuts_week"])
-
-
-@dataclass(frozen=True, kw_only=True)
-class StartView:
-    """What a cut-off costs and leaves where the battery must also start an engine."""
-
-    chart: StartChart
-    line: str
-    least: float
-    most: float
-    at: float
-    needs: int
-
-
-def start_view(supply: Supply, loads: tuple[Load, ...], asked: Mapping[str, str]) -> StartView | None:
-    """Return what the cut-off of a supply with windows of charge leaves for a start; None for other supplies."""
-    if not supply.of_kind.has_windows or hindrance_of(supply, loads) is not None:
-        return None
-    case = Case(supply, loads)
-    points = () if case.draws_nothing else cutoff_points(case)
-    if not points:
-        return None
-    low_v, high_v = round(points[0].cutoff_v, 2), round(points[-1].cutoff_v, 2)
-    at_v = min(max(_asked_number(asked, "cutoff", case.threshold.threshold_v), low_v), high_v)
-    needs = round(min(max(_asked_number(asked, "needs", USUAL_START_PERCENT), 0), 95))
-    here = min(points, key=lambda p: abs(p.cutoff_v - at_v))
-    lowest_v = lowest_that_starts_v(points, needs / 100)
-    enough = "enough" if here.left_ratio >= needs / 100 else "too little"
-    mends = (
-        "" if enough == "enough" else " No cut-off leaves so much." if lowest_v is None else f" From {say_volts(lowest_v)} on it is enough."
-    )
-    costs_h = points[0].holdover_h - here.holdover_h
-    costs = f" That is {say_hours(costs_h)} less than at {say_volts(points[0].cutoff_v)}." if costs_h > 0 else ""
-    line = f"Cut off at {say_volts(here.cutoff_v)} it holds {say_hours(here.holdover_h)} from full and leaves {say_percent(here.left_ratio)}: {enough} for a start that needs {needs} %.{mends}{costs}"
-    return StartView(chart=start_chart(points, needs / 100, at_v), line=line, least=low_v, most=high_v, at=at_v, needs=needs)
-
-
-def _asked_number(asked: Mapping[str, str], name: str, otherwise: float) -> float:
-    try:
-        value = float(asked.get(name, ""))
-    except ValueError:
-        return otherwise
-    return value if math.isfinite(value) else otherwise

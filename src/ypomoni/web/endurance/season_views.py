@@ -16,7 +16,8 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.pattern_lines import EXAMPLE, read_pattern
 from ypomoni.documents.quantities import QuantityTextError
 from ypomoni.records.field import Row
-from ypomoni.web.endurance.season_page import kind_of, season_view, start_view, tried_of, turns_of, week_text
+from ypomoni.web.endurance.season_page import kind_of, season_view, tried_of, turns_of, week_text
+from ypomoni.web.endurance.start_page import start_view
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import signed_in
 
