@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import TimePattern
-from ypomoni.core.seasons.cuts import cut_pattern, gives_back_ratio, play_cuts, unknown_of_charger
+from ypomoni.core.seasons.cuts import cut_pattern, gives_back_ratio, survives_cuts, unknown_of_charger
 from ypomoni.core.seasons.sun import play_sun, sun_of
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.core.telling.wording import say_bank
@@ -30,7 +30,7 @@ def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
 def survives_season(case: Case) -> bool:
     """Say whether a supply survives its pattern, or lives through two years of sun: what the verdict asks. What cannot be played is not asked."""
     pattern, solar = _asked(case.supply), sun_of(case)
-    if pattern is not None and not play_cuts(case, pattern).survives:
+    if pattern is not None and not survives_cuts(case, pattern):
         return False
     return solar is None or play_sun(case, solar).sustains
 
@@ -42,7 +42,7 @@ def lives_through(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """
     case = Case(supply, loads)
     pattern, solar = _asked(supply), sun_of(case)
-    if pattern is not None and ((gives_back_ratio(case, pattern) or 1.0) < 1.0 or not play_cuts(case, pattern).survives):
+    if pattern is not None and ((gives_back_ratio(case, pattern) or 1.0) < 1.0 or not survives_cuts(case, pattern)):
         return False
     if solar is None:
         return True

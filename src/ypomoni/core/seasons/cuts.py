@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from ypomoni.core.outage.case import Case
-from ypomoni.core.requirements.patterns import WEEK_H, YEAR_H, Span, TimePattern
+from ypomoni.core.requirements.patterns import WEEK_H, YEAR_H, Day, Span, TimePattern
 from ypomoni.core.seasons.charging import State
 from ypomoni.core.seasons.walking import Assumed, Walker
 from ypomoni.core.things.supplies import Supply
@@ -17,6 +17,8 @@ from ypomoni.core.units import HOURS_PER_DAY
 
 # Two weeks that end so close to each other are the same week. [ratio of capacity]
 SETTLED_RATIO = 0.001
+# A round of a day or a week that changes so little changes a week by less than that.
+ROUND_RATIO = 1e-4
 # Lead that stays below this all the time sulphates. [ratio]
 NEARLY_FULL_RATIO = 0.95
 HOURS_PER_YEAR = 8_760.0
@@ -108,6 +110,13 @@ def gives_back_ratio(case: Case, pattern: TimePattern) -> float | None:
     return given_ah / taken_ah if taken_ah > 0 else None
 
 
+def survives_cuts(case: Case, pattern: TimePattern) -> bool:
+    """Say whether a case survives a pattern, and no more: a day that is as the one before it, far from any end, is followed by days like it."""
+    walker = Walker(case, Assumed())
+    end_h = YEAR_H if pattern.repeats else pattern.length_h
+    return _Play(walker, pattern, end_h, stops_settled=pattern.repeats, look_h=None, is_brief=pattern.repeats).run().survives
+
+
 def play_cuts(
     case: Case, pattern: TimePattern, assumed: Assumed | None = None, *, until_h: float | None = None, look_h: float | None = None
 ) -> CutsPlayed:
@@ -128,7 +137,13 @@ def play_cuts(
 class _Play:
     """One pattern being played."""
 
-    def __init__(self, walker: Walker, pattern: TimePattern, end_h: float, *, stops_settled: bool, look_h: float | None) -> None:
+    def __init__(
+        self, walker: Walker, pattern: TimePattern, end_h: float, *, stops_settled: bool, look_h: float | None, is_brief: bool = False
+    ) -> None:
+        # Briefly: the state at the start of each cut, by its hour of the day, or of the week; None where every week is walked.
+        days_alike = pattern.week is not None and all(s.day is Day.DAILY for s in pattern.week)
+        self.round_h = HOURS_PER_DAY if days_alike else WEEK_H
+        self.before: dict[float, State] | None = {} if is_brief else None
         self.look_h = look_h
         self.walker, self.pattern, self.end_h, self.stops_settled = walker, pattern, end_h, stops_settled
         supply = walker.case.supply
@@ -147,13 +162,14 @@ class _Play:
         self.longest_low_h = 0.0
         self.played: list[Carried] = []
         self.died_h: float | None = None
+        self.all_sure = True
         # The charge missing, and taken out so far, at the end of each week.
         self.week_ends: list[tuple[float, float]] = [(self.state[0], 0.0)]
 
     def run(self) -> CutsPlayed:
         """Play it to its end, to the week that repeats, or to the cut that is not carried."""
         for start, stop in self.cuts:
-            if self._charge_until(start):
+            if self._charge_until(start) or self._is_as_before(start):
                 return self._done(survives=True, settled=True)
             carried = self._cut(start, stop)
             if not carried:
@@ -162,6 +178,16 @@ class _Play:
                 return self._done(survives=True, settled=True)
         settled = self._charge_until(self.end_h)
         return self._done(survives=True, settled=settled or not self.stops_settled)
+
+    def _is_as_before(self, start: float) -> bool:
+        """Say whether a cut begins as the one a round before did; only while no end came near does that say enough."""
+        if self.before is None or not self.all_sure:
+            return False
+        at = round(start % self.round_h, 6)
+        state, self.before[at] = self.before.get(at), self.state
+        if state is None:
+            return False
+        return abs(state[0] - self.state[0]) + abs(state[1] - self.state[1]) <= ROUND_RATIO * self.walker.pack.capacity_ah
 
     def _charge_until(self, until_h: float) -> bool:
         """Charge until a time, noting the state at the end of each week; say whether the weeks have settled on the way."""
@@ -197,6 +223,7 @@ class _Play:
         if end is None:
             return True
         carried = self.walker.carries(start, stop, at_start, end)
+        self.all_sure = self.all_sure and self.walker.is_sure(end.u_ah, end.d_ah)
         self.played.append(
             Carried(
                 start_h=start,
