@@ -60,7 +60,9 @@ def tab_to(page, name, most=60):
     page.wait_for_load_state()
     for _ in range(most):
         page.keyboard.press("Tab")
-        focused = page.evaluate("(document.activeElement.getAttribute('aria-label') || document.activeElement.textContent || '').replace(/\\s+/g, ' ').trim()")
+        focused = page.evaluate(
+            "(document.activeElement.getAttribute('aria-label') || document.activeElement.textContent || '').replace(/\\s+/g, ' ').trim()"
+        )
         if focused == name:
             return
     raise AssertionError(f"Tab does not reach {name!r}")
