@@ -216,6 +216,7 @@ def test_pieces_are_moved_with_a_thumb(open_page):
     assert violations(page) == []
 
 
+@pytest.mark.long
 @pytest.mark.usefixtures("worker")
 def test_the_proposed_moves_are_ghosts_that_are_accepted_and_all_undone_and_the_plan_is_set_back(open_page):
     """A search runs with progress; what would do it is chosen and made whole; every lane holds; undone; made again; set back by the history."""

@@ -250,8 +250,8 @@ def test_by_thumb_on_a_phone(open_page):
 @pytest.mark.parametrize(
     ("size", "scheme"),
     [
-        pytest.param(LAPTOP, "light", id="laptop-light"),
-        # The others with `make test-long`.
+        # Some minutes in all; the newest pages have a run of their own with every `make test`.
+        pytest.param(LAPTOP, "light", id="laptop-light", marks=pytest.mark.long),
         pytest.param(PHONE, "dark", id="phone-dark", marks=pytest.mark.long),
         pytest.param(LAPTOP, "dark", id="laptop-dark", marks=pytest.mark.long),
         pytest.param(PHONE, "light", id="phone-light", marks=pytest.mark.long),

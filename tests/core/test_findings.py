@@ -747,7 +747,10 @@ def test_ways_out_name_the_cause_a_bank_cannot_mend():
 def texts():
     """Return every finding of the offenders and of the audit, each code and severity once, as lines."""
     found = {}
-    for _, offender, _ in ROWS.values():
+    for row, (severity, offender, _) in ROWS.items():
+        # A second offender of the same finding says the same in other figures.
+        if (row.split()[0], severity) in found:
+            continue
         for f in evaluate(**offender).findings:
             found.setdefault((f.code, f.severity.value), f)
     burst = {"current_a": 2.5, "duration_s": 10, "per_hour": 1}

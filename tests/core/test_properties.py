@@ -49,7 +49,7 @@ def holdover(**changes):
     return result.holdover.expected, result.scenarios.cold
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power"]),
     current_a=st.floats(0.02, 1.5),
@@ -84,7 +84,7 @@ def test_more_load_or_cold_never_lengthens_and_more_capacity_never_shortens(
     assert larger_h * SLACK + SLACK_H >= today_h
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
     current_a=amount(3.0),
@@ -124,7 +124,7 @@ def test_any_supply_gets_finite_ordered_figures_and_a_reason(
     assert (result.recommended_bank is None) == (result.no_bank_reason is not None)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(
     behaviour=st.sampled_from(["constant_current", "constant_power", "resistive"]),
     current_a=st.floats(0.02, 2.0),

@@ -30,7 +30,7 @@ def methods_of(**changes):
     return {m.method: m for m in evaluate(**changes).methods}
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(
     standby_a=st.floats(0.05, 1.0),
     alarm_times=st.floats(1.0, 12.0),
@@ -247,7 +247,7 @@ def test_a_fitted_curve_never_rises_towards_empty_and_says_what_its_rows_cannot_
         fit_table(DischargeTable(rows=(rows[0], replace(rows[0], end_v=13.6)), block_c20_ah=7.0), lead, 6)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(
     key=st.sampled_from(sorted(CHEMISTRIES)),
     rows=st.lists(

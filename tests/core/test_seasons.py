@@ -126,14 +126,14 @@ class Referee:
             self.u = max(0.0, self.u)
 
     def is_carried(self, start, stop, dt):
-        """Standby to the end, and an alarm from every half minute of it as far as it falls before the end."""
+        """Standby to the end, and an alarm from every minute of it as far as it falls before the end."""
         begin = self.u, self.d
         good = self.discharge(start, stop, dt)
         end = self.u, self.d
         alarm_h = self.case.requirement.alarm_h
         if good and alarm_h:
             self.u, self.d = begin
-            t, gap = start, 30 / 3600
+            t, gap = start, 60 / 3600
             while t < stop - 1e-9 and good:
                 good = self.discharge(t, min(stop, t + alarm_h), dt, in_alarm=True, keep=False)
                 self.discharge(t, min(stop, t + gap), dt)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import lru_cache
 
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import TimePattern
@@ -35,6 +36,7 @@ def survives_season(case: Case) -> bool:
     return solar is None or play_sun(case, solar).sustains
 
 
+@lru_cache(maxsize=1024)
 def lives_through(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether a supply with these loads lives through what its season asks of it, for good; where that asks nothing, or is not known, it does.
 
