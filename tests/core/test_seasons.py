@@ -377,6 +377,14 @@ def test_panels_that_are_named_sustain_it():
     assert not lives_through(with_panels(case.supply, count - 1), case.loads)
 
 
+def test_no_panel_is_named_that_makes_a_danger_worse():
+    """A bare panel that boils its battery already is not answered with more of them."""
+    result = evaluated(solar_case("none", 1, charge_v=None))
+    assert result.verdict.value == "unsafe"
+    panels = next(w for w in result.season_ways if "such panels" in w)
+    assert "would do it, but not so" in panels
+
+
 def test_a_large_battery_that_only_goes_down_more_slowly_is_no_all_clear():
     """It lasts the year that is walked, and that it falls is said."""
     case = case_of(charge_limit_a=0.14, alarm_min=0, bank={"capacity_ah": 100})

@@ -15,7 +15,7 @@ from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
 from ypomoni.core.seasons.walking import Assumed, Walker
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A, sold_banks
-from ypomoni.core.telling.results import SoldBank, SupplyResult
+from ypomoni.core.telling.results import Severity, SoldBank, SupplyResult
 from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent, say_required_h
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
@@ -104,10 +104,11 @@ def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
 
 
 def _earns_worse(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> str | None:
-    """Return what of severity danger or fails a changed supply earns that was not there before, in words; None where there is nothing."""
+    """Return what a changed supply earns in words: any danger, though it was there before, and a failure that was not; None where there is nothing."""
     before = {(f.code, f.severity) for f in judge_briefly(supply, loads).findings}
     after = judge_briefly(changed, loads).findings
-    return next((f.evidence for f in after if f.severity in SEVERE and (f.code, f.severity) not in before), None)
+    worse = (f for f in after if f.severity is Severity.DANGER or (f.severity is Severity.FAILS and (f.code, f.severity) not in before))
+    return next((f.evidence for f in worse), None)
 
 
 def with_charger(supply: Supply, charger_a: float, standby_a: float) -> Supply:
