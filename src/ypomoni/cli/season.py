@@ -10,10 +10,10 @@ import click
 
 from ypomoni.cli.calc import read_file, refuse
 from ypomoni.cli.simulate import find_supply, playable_case
-from ypomoni.core.evaluation.asking import cuts_lines, pattern_of, sun_lines
+from ypomoni.core.evaluation.asking import cuts_lines, sun_lines
 from ypomoni.core.evaluation.evaluate import evaluate_supply
 from ypomoni.core.judgement.seasons import say_cuts, say_solar
-from ypomoni.core.seasons.cuts import unknown_of_charger
+from ypomoni.core.seasons.cuts import cut_pattern, unknown_of_charger
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.into_core import to_core
@@ -45,7 +45,7 @@ def season(file: Path, plan_key: str, supply_key: str, *, as_json: bool, csv_out
 
 def _played(plan: Plan, supply: Supply) -> dict[str, Any]:
     case = playable_case(plan, supply)
-    pattern = pattern_of(case)
+    pattern = cut_pattern(case.supply)
     if pattern is not None:
         missing = unknown_of_charger(supply)
         if missing:

@@ -3,12 +3,12 @@
 from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation.living import fitted_with
-from ypomoni.core.evaluation.season_ways import with_load_ratio, with_panels
+from ypomoni.core.evaluation.season_ways import with_charger, with_load_ratio, with_panels
 from ypomoni.core.evaluation.seasons import at_its_worst, solar_result, told_of_cuts
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.seasons.cell_life import Saving, with_saving
-from ypomoni.core.seasons.cuts import CutsPlayed, cut_pattern, play_cuts
+from ypomoni.core.seasons.cuts import CutsPlayed, play_cuts
 from ypomoni.core.seasons.sun import SunPlayed, play_sun
 from ypomoni.core.seasons.walking import Assumed
 from ypomoni.core.telling.results import CutsResult, SolarResult, SoldBank
@@ -44,9 +44,7 @@ def tried_supply(supply: Supply, loads: tuple[Load, ...], tried: Tried) -> tuple
     if tried.bank is not None:
         supply = fitted_with(supply, tried.bank)
     if tried.charger_a is not None:
-        standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
-        whole_a = None if supply.of_kind.mains_carries else max(supply.supply_current_a or 0.0, tried.charger_a + standby_a)
-        supply = replace(supply, charge_limit_a=tried.charger_a, supply_current_a=whole_a)
+        supply = with_charger(supply, tried.charger_a, Case(supply, loads).mean_current_a(in_alarm=False))
     if tried.panels_count is not None:
         supply = with_panels(supply, tried.panels_count)
     if tried.pattern is not None:
@@ -91,8 +89,3 @@ def sun_lines(case: Case) -> SunLines | None:
         return None
     today, fresh, worst = (play_sun(case, solar, a) for a in (Assumed(), Assumed(condition_ratio=1.0), at_its_worst(case)))
     return SunLines(today=today, fresh=fresh, worst=worst, told=solar_result(case, today))
-
-
-def pattern_of(case: Case) -> TimePattern | None:
-    """Return the pattern a supply lives with."""
-    return cut_pattern(case.supply)

@@ -9,14 +9,14 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.evaluation.living import first_that, fitted_with, keep_through_season, lives_through, why_no_season
-from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly
+from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly, say_sold
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
 from ypomoni.core.seasons.walking import Assumed, Walker
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A, sold_banks
 from ypomoni.core.telling.results import Severity, SoldBank, SupplyResult
-from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_bank, say_percent, say_required_h
+from ypomoni.core.telling.wording import say_amps, say_amps_at_least, say_percent, say_required_h
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import HOURS_PER_DAY
@@ -55,15 +55,11 @@ def _more_battery(case: Case, result: SupplyResult) -> Iterator[str]:
     risks = () if fit is None else result.bank_risks
     stays = f" A risk stays: {' '.join(risks)}" if risks else ""
     if fit == smallest:
-        yield f"A new battery of {_named(smallest)} does it.{stays}"
+        yield f"A new battery of {say_sold(smallest)} does it.{stays}"
     elif fit is not None:
-        yield f"A new battery of {_named(smallest)} does it; to hold its {say_required_h(result.standby_h)} as well it takes {_named(fit)}.{stays}"
+        yield f"A new battery of {say_sold(smallest)} does it; to hold its {say_required_h(result.standby_h)} as well it takes {say_sold(fit)}.{stays}"
     else:
-        yield f"A new battery of {_named(smallest)} does it, but not its hours. {result.no_bank_reason or ''}".rstrip()
-
-
-def _named(bank: SoldBank) -> str:
-    return say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)
+        yield f"A new battery of {say_sold(smallest)} does it, but not its hours. {result.no_bank_reason or ''}".rstrip()
 
 
 def smallest_bank(case: Case) -> SoldBank | None:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.outage.law import accepted_a, charge
-from ypomoni.core.outage.walk import walk
+from ypomoni.core.outage.walk import Stop, walk
 from ypomoni.core.things.batteries import Bank, Pack, build_pack
 from ypomoni.core.things.supplies import Supply
 
@@ -87,6 +87,12 @@ def recovery_with(supply: Supply, current_a: float) -> Recovery | None:
     )
 
 
+def discharged_at_20h(pack: Pack, end_v: float) -> Stop:
+    """Return where a full pack stops that is discharged at C/20 to its end voltage."""
+    rate_a = pack.c20_ah / 20.0
+    return walk(pack, end_v, 0.0, 0.0, [(0.0, rate_a, 0.0, 0.0)], pack.capacity_ah / rate_a)
+
+
 def simulate_recovery(
     bank: Bank, *, condition_ratio: float, temperature_degc: float, current_a: float, charge_v: float | None, to_ratio: float
 ) -> Recovery:
@@ -104,8 +110,7 @@ def simulate_recovery(
     pack = build_pack(bank, condition_ratio=condition_ratio, temperature_degc=temperature_degc)
     chemistry = bank.chemistry
     q = pack.capacity_ah
-    rate_a = pack.c20_ah / 20.0
-    stop = walk(pack, bank.end_v, 0.0, 0.0, [(0.0, rate_a, 0.0, 0.0)], q / rate_a)
+    stop = discharged_at_20h(pack, bank.end_v)
     target_ah = (1.0 - to_ratio) * q
     if stop.u_ah <= target_ah:
         return _recovery(0.0, current_a, stop.u_ah, target_ah, 0.0)

@@ -6,7 +6,6 @@ mains carries. Between the cuts the charger is at work beside the load. A week t
 
 import math
 from dataclasses import dataclass, field
-from functools import cached_property
 
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, YEAR_H, Day, Span, TimePattern
@@ -58,11 +57,6 @@ class CutsPlayed:
         """The day, from 1, on which the cut starts that is not carried."""
         return None if self.fails_at_h is None else int(self.fails_at_h / HOURS_PER_DAY + 1e-9) + 1
 
-    @cached_property
-    def last_week_h(self) -> float:
-        """Where the last whole week of it begins. [h]"""
-        return max(0.0, WEEK_H * (int(self.walked_h / WEEK_H + 1e-9) - 1))
-
 
 def cut_pattern(supply: Supply) -> TimePattern | None:
     """Return the pattern that a supply lives with: its windows of charge, or the cuts its requirement names; None where there is none."""
@@ -92,6 +86,13 @@ def unknown_of_charger(supply: Supply) -> tuple[str, ...]:
     return tuple(missing)
 
 
+def _source_a(supply: Supply) -> float | None:
+    """Return the current that carries the loads first and charges with what is left; None where mains carries the loads. [A]"""
+    # With nothing to charge and no current stated, mains carries the loads by whatever it is.
+    is_loads_alone = supply.charge_limit_a == 0 and supply.supply_current_a is None
+    return None if supply.of_kind.mains_carries or is_loads_alone else supply.supply_current_a or 0.0
+
+
 def gives_back_ratio(case: Case, pattern: TimePattern) -> float | None:
     """Return what the charger can give back in a week over what the cuts of a week take; None of a history, or where nothing is taken.
 
@@ -102,9 +103,8 @@ def gives_back_ratio(case: Case, pattern: TimePattern) -> float | None:
     walker, supply = Walker(case, Assumed()), case.supply
     cut_h = WEEK_H - pattern.covered_h if supply.of_kind.has_windows else pattern.covered_h
     charge_h = WEEK_H - cut_h
-    spare_a = math.inf if supply.of_kind.mains_carries else (supply.supply_current_a or 0.0) - walker.mean_a
-    if supply.charge_limit_a == 0 and supply.supply_current_a is None:
-        spare_a = 0.0
+    source_a = _source_a(supply)
+    spare_a = math.inf if source_a is None else source_a - walker.mean_a
     taken_ah = walker.mean_a * cut_h + walker.pack.self_a * WEEK_H + max(0.0, -spare_a) * charge_h
     given_ah = walker.chemistry.charge_ratio * max(0.0, min(spare_a, supply.charge_limit_a or 0.0)) * charge_h
     return given_ah / taken_ah if taken_ah > 0 else None
@@ -149,10 +149,7 @@ class _Play:
         supply = walker.case.supply
         self.cuts = cuts_of(supply, pattern, end_h)
         self.limit_a = supply.charge_limit_a
-        self.source_a = None if supply.of_kind.mains_carries else supply.supply_current_a or 0.0
-        if self.limit_a == 0 and supply.supply_current_a is None:
-            # Mains carries the loads by whatever it is; nothing goes into the bank.
-            self.source_a = None
+        self.source_a = _source_a(supply)
         self.state: State = walker.start
         self.t = 0.0
         self.taken_ah = 0.0

@@ -11,6 +11,7 @@ from functools import cached_property
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import Timeline
 from ypomoni.core.outage.law import relax, terminal
+from ypomoni.core.outage.recharge import discharged_at_20h
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.walk import Stop, walk
 from ypomoni.core.seasons.charging import State, charge_for
@@ -163,8 +164,7 @@ class Walker:
 
     def discharged_at_20h(self) -> State:
         """Return the state of a bank that was discharged at C/20 to its end voltage."""
-        rate_a = self.pack.c20_ah / 20.0
-        stop = walk(self.pack, self.case.bank.end_v, 0.0, 0.0, [(0.0, rate_a, 0.0, 0.0)], self.pack.capacity_ah / rate_a)
+        stop = discharged_at_20h(self.pack, self.case.bank.end_v)
         return stop.u_ah, stop.d_ah
 
 

@@ -5,14 +5,14 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from ypomoni.core.evaluation.asking import Tried, cuts_lines, pattern_of, sun_lines, tried_supply
+from ypomoni.core.evaluation.asking import Tried, cuts_lines, sun_lines, tried_supply
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.evaluation.season_ways import MOST_PANELS_COUNT, window_facts
 from ypomoni.core.judgement.seasons import say_cuts, say_solar, say_sun_back
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.seasons.cell_life import Saving, hour_terms
-from ypomoni.core.seasons.cuts import unknown_of_charger
+from ypomoni.core.seasons.cuts import cut_pattern, unknown_of_charger
 from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
 from ypomoni.core.telling.results import CutsResult, SoldBank, SupplyResult, Verdict
@@ -23,7 +23,6 @@ from ypomoni.core.units import HOURS_PER_DAY
 from ypomoni.documents.cut_history import stats_of_spans
 from ypomoni.documents.into_core import week_of
 from ypomoni.documents.pattern_lines import read_pattern, write_pattern
-from ypomoni.documents.quantities import QuantityTextError
 from ypomoni.web.endurance.season_charts import CutsChart, SunChart, cuts_chart, sun_chart
 
 SAVINGS = (
@@ -67,7 +66,6 @@ class SeasonView:
     cuts: CutsChart | None = None
     sun: SunChart | None = None
     cells: "CellsView | None" = None
-    note: str = ""
     may_propose: bool = False
     # The working behind one of the facts, and which of them that is.
     working: str = ""
@@ -183,10 +181,7 @@ def season_view(supply: Supply, loads: tuple[Load, ...], result: SupplyResult, t
         return _cannot(supply, result, "Its hours cannot be computed, so no season can be played. The plan says what is missing.")
     changed, changed_loads = tried_supply(supply, loads, tried)
     kind = kind_of(supply)
-    try:
-        case = Case(changed, changed_loads)
-    except QuantityTextError as error:
-        return _cannot(supply, result, str(error))
+    case = Case(changed, changed_loads)
     if case.draws_nothing:
         return _cannot(supply, result, "Nothing draws from it yet, so any season is lived through.")
     is_tried = not tried.is_nothing
@@ -202,7 +197,7 @@ def _cannot(supply: Supply, result: SupplyResult, why: str) -> SeasonView:
 
 
 def _cuts(case: Case, result: SupplyResult, *, is_tried: bool, may_propose: bool) -> SeasonView:
-    supply, pattern = case.supply, pattern_of(case)
+    supply, pattern = case.supply, cut_pattern(case.supply)
     if pattern is None:
         asks = "No windows of charge are entered yet." if supply.of_kind.has_windows else "No repeated cuts are asked of it yet."
         return SeasonView(kind="cuts", name=supply.name, line=f"{asks} Paint a week, type it, or bring in a history.", verdict="unknown")
