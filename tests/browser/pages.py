@@ -21,6 +21,12 @@ def open_archive(page):
     expect(page.locator(".answer-line")).to_contain_text("Bay B gives out first")
 
 
+def press(page, key):
+    """Press a key of the page's own once its scripts listen; before that it would be lost."""
+    page.wait_for_load_state()
+    page.keyboard.press(key)
+
+
 def to_register(page):
     page.get_by_role("link", name="Audit").click()
     expect(page.locator("#region-tree")).to_be_visible()

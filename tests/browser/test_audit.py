@@ -4,7 +4,7 @@ import logging
 import threading
 
 import pytest
-from browser.pages import PHONE, open_archive, sign_in, tab_to
+from browser.pages import PHONE, open_archive, press, sign_in, tab_to
 from playwright.sync_api import expect
 from web.client import rows
 from werkzeug.serving import make_server
@@ -192,7 +192,7 @@ def test_the_register_by_keyboard_alone(open_page):
     """Filter, move down, double a load, select two, set their branch at once, open one, be asked about a thousand, undo all of it."""
     page = open_page(expected=("409",))
     open_archive(page)
-    page.keyboard.press("a")
+    press(page, "a")
     expect(page.get_by_role("heading", name="Current tree")).to_be_visible()
     page.locator("#region-register .filter-text").focus()
     page.keyboard.type("stores")

@@ -5,7 +5,7 @@ import re
 
 import psycopg
 import pytest
-from browser.pages import LAPTOP, PHONE, do_with_plan, fill, open_archive, save, sign_in, tab_to, to_register, to_strip, violations
+from browser.pages import LAPTOP, PHONE, do_with_plan, fill, open_archive, press, save, sign_in, tab_to, to_register, to_strip, violations
 from playwright.sync_api import expect
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
@@ -53,7 +53,7 @@ def test_a_new_organisation_builds_a_site_from_nothing(open_page, conninfo):
     to_strip(page)
     expect(page.locator(".answer-line")).to_have_text(re.compile(r"Holds \d+ h of 12 h\. Panel ends when its charge is spent\."))
     before = lane_end(page, "Panel")
-    page.keyboard.press("r")
+    press(page, "r")
     page.get_by_role("button", name="All of Motion detector").click()
     page.get_by_role("button", name="Add a burst").click()
     burst = {"bursts-0-name": "LED", "bursts-0-current_a": "400 mA", "bursts-0-duration_s": "5 s", "bursts-0-per_hour": "60 an hour"}
@@ -191,7 +191,7 @@ def test_everything_by_keyboard_alone(open_page):
     tab_to(page, "Brackwater County Archive")
     page.keyboard.press("Enter")
     expect(page.locator(".answer-line")).to_contain_text("11 h of 24 h")
-    page.keyboard.press("a")
+    press(page, "a")
     page.wait_for_url("**/audit")
     tab_to(page, "Quantity of Perimeter beam", most=300)
     page.keyboard.type("3")
@@ -213,7 +213,7 @@ def test_everything_by_keyboard_alone(open_page):
     page.keyboard.press("Escape")
     expect(page.locator(".sheet")).not_to_be_visible()
     assert page.evaluate("document.activeElement.innerText") == "14 h"
-    page.keyboard.press("/")
+    press(page, "/")
     page.keyboard.type("card rea")
     expect(page.locator(".finder li")).not_to_have_count(0)
     page.keyboard.press("Enter")

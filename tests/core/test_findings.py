@@ -92,11 +92,99 @@ def sunny(sun=None, standby_a=0.02, **more):
     return {"supply": merged(values, more), "loads": [{"standby": {"current_a": standby_a}}], "requirement": requirement}
 
 
+def fused(protection=None, lead=None, loads=None, **bank):
+    """Return a supply whose bank has a fuse of 3 A for 32 V, an isolator, a fuse in each string, and half a metre of 1.5 mm²."""
+    good = {"fuse_a": 3, "fuse_dc_v": 32, "isolator": True, "string_fuses": True}
+    wiring = {"protection": merged(good, protection or {}), "lead": merged({"length_m": 0.5, "section_mm2": 1.5}, lead or {})}
+    return {"supply": {"bank": {**wiring, **bank}}, "loads": loads or [QUIET]}
+
+
+def strung(series, nominal_v, charge_v):
+    """Return a supply on 12 V blocks in series behind a fuse for 32 V."""
+    bank = fused(series=series)["supply"]["bank"]
+    supply = {"nominal_v": nominal_v, "cutoff_v": 1.75 * 6 * series, "charge_v": charge_v, "bank": bank}
+    return {"supply": supply, "loads": [{**QUIET, "rail_v": nominal_v}]}
+
+
+def of_blocks(*blocks, **bank):
+    """Return a supply whose bank has these blocks, in strings of one."""
+    placed = [{"key": f"b{n}", "string": n, "position": 1, **b} for n, b in enumerate(blocks, 1)]
+    return {"supply": {"bank": {"parallel": len(blocks), **bank, "blocks": placed}}, "loads": [QUIET]}
+
+
+def relay(current_a, duration_s):
+    """Return a quiet load with a relay that pulls so much for so long."""
+    burst = {"name": "Relay", "current_a": current_a, "duration_s": duration_s, "per_hour": 2}
+    return [merged(QUIET, {"bursts": [burst]})]
+
+
+FOUR_LFP = {"chemistry": "lifepo4", "block_v": 3.2, "capacity_ah": 20, "series": 4}
 BARE = {"controller": "none"}
 DULL = {"sun_h_by_month": [1.4] * 12}
 
 # code: severity, offender, innocent twin.
 ROWS = {
+    "fuse_missing": ("danger", fused({"fuse_a": None}), lead()),
+    "fuse_missing fitted": ("danger", fused({"fuse_a": None}), fused()),
+    # 1.5 mm² bears 14 A.
+    "fuse_above_cable": ("danger", fused({"fuse_a": 15}), fused({"fuse_a": 10})),
+    "fuse_above_cable at its limit": ("danger", fused({"fuse_a": 20.5}, {"section_mm2": 2.5}), fused({"fuse_a": 20}, {"section_mm2": 2.5})),
+    "fuse_above_cable thick": ("danger", fused({"fuse_a": 60}, {"section_mm2": 10}), fused({"fuse_a": 60}, {"section_mm2": 16})),
+    # The charger gives 1.7 A: 1.25 times that is 2.125 A.
+    "fuse_below_load charge": ("fails", fused({"fuse_a": 2}), fused({"fuse_a": 2.2})),
+    "fuse_below_load standby": (
+        "fails",
+        fused({"fuse_a": 3}, loads=[{"standby": {"current_a": 2.5}}]),
+        fused({"fuse_a": 4}, loads=[{"standby": {"current_a": 2.5}}]),
+    ),
+    "fuse_below_load burst": ("fails", fused(loads=relay(6.2, 0.6)), fused(loads=relay(5.8, 0.6))),
+    "fuse_below_load inrush": ("fails", fused(loads=relay(6.2, 0.6)), fused(loads=relay(6.2, 0.4))),
+    "fuse_below_load long burst": ("fails", fused(loads=relay(4.2, 70)), fused(loads=relay(4.2, 50))),
+    # 48 V of lead is charged to 57.6 V; 24 V to 28.8 V, or to what its charger sets.
+    "fuse_voltage": ("danger", strung(4, 48, 54.5), strung(2, 24, 27.3)),
+    "fuse_voltage of lithium": (
+        "danger",
+        of({**FOUR_LFP, "protection": {"fuse_a": 5, "fuse_dc_v": 14}, "lead": {"length_m": 1, "section_mm2": 2.5}}, charge_v=14.2),
+        of({**FOUR_LFP, "protection": {"fuse_a": 5, "fuse_dc_v": 14.6}, "lead": {"length_m": 1, "section_mm2": 2.5}}, charge_v=14.2),
+    ),
+    "string_fuses_missing": ("risk", fused({"string_fuses": False}, parallel=2), fused({"string_fuses": False})),
+    "string_fuses_missing fitted": ("risk", fused({"string_fuses": False}, parallel=2), fused(parallel=2)),
+    "isolator_missing": ("risk", fused({"isolator": False}, capacity_ah=38), fused({"isolator": False}, capacity_ah=26)),
+    "isolator_missing of strings": (
+        "risk",
+        fused({"isolator": False}, capacity_ah=24, parallel=2),
+        fused({"isolator": True}, capacity_ah=24, parallel=2),
+    ),
+    "mixed_string": ("risk", of_blocks({"made": "2023-05"}, {"made": "2023-12"}), of_blocks({"made": "2023-05"}, {"made": "2023-11"})),
+    "mixed_string worn": (
+        "risk",
+        of_blocks({"condition_ratio": 0.95}, {"condition_ratio": 0.8}),
+        of_blocks({"condition_ratio": 0.9}, {"condition_ratio": 0.8}),
+    ),
+    "mixed_string sizes": ("risk", of_blocks({"capacity_ah": 12}, {}), of_blocks({"capacity_ah": 17}, {})),
+    "mixed_string at rest": ("risk", of_blocks({"rest_v": 12.85}, {"rest_v": 12.7}), of_blocks({"rest_v": 12.85}, {"rest_v": 12.75})),
+    "mixed_string small blocks": (
+        "risk",
+        of_blocks({"rest_v": 6.45}, {"rest_v": 6.38}, block_v=6, series=2),
+        of_blocks({"rest_v": 6.45}, {"rest_v": 6.41}, block_v=6, series=2),
+    ),
+    # The flat voltage of lithium iron phosphate tells nothing of two blocks.
+    "mixed_string lithium": (
+        "risk",
+        {
+            **of_blocks({"rest_v": 12.4}, {"rest_v": 12.2}),
+            "supply": {
+                **of({})["supply"],
+                "cutoff_v": 9.5,
+                "charge_v": 12.6,
+                "bank": {**LI_ION, **of_blocks({"rest_v": 12.4}, {"rest_v": 12.2})["supply"]["bank"]},
+            },
+        },
+        {
+            "supply": {"charge_v": 14.4, "bank": {**LFP, **of_blocks({"rest_v": 13.4}, {"rest_v": 13.1})["supply"]["bank"]}},
+            "loads": [QUIET],
+        },
+    ),
     "bursts_gathered": ("note", {"loads": cameras(1)}, {"loads": cameras(0)}),
     "charge_voltage_dangerous lithium": ("danger", of(LI_ION, charge_v=13.65, cutoff_v=9.5), of(LI_ION, charge_v=12.6, cutoff_v=9.5)),
     "charge_voltage_dangerous lfp": ("danger", lfp(charge_v=14.8), lfp(charge_v=14.6)),
@@ -640,6 +728,7 @@ HEALTHY = {
         ]
     },
     "sunny": {"supply": {"typical_degc": 24, "max_degc": 35}, "loads": [QUIET]},
+    "wired as it must be": fused(capacity_ah=12, parallel=2, blocks=[{"key": "b1", "string": 1, "position": 1, "made": "2024-01"}]),
 }
 
 

@@ -2,16 +2,33 @@
 
 import re
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, create_model
 from pydantic import Field as Bounds
 
 from ypomoni.documents.faults import SMALLEST
-from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Months, Nests, Real, Reference, Whole, Word, YesNo, fields_of
+from ypomoni.records.field import (
+    MUST,
+    Dated,
+    Field,
+    Flag,
+    Line,
+    Many,
+    Moment,
+    Months,
+    Nests,
+    Real,
+    Reference,
+    Whole,
+    Word,
+    YesNo,
+    fields_of,
+)
 
 _CONTROL_BUT_LINES = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff]")
+_MONTH = re.compile(r"^(19|20)\d\d-(0[1-9]|1[0-2])\Z")
 # Something to see, and no control character. As a pattern it is checked without a call for each of thousands of names.
 PRINTABLE = r"^[^\x00-\x1f\x7f-\x9f]*[^\s\x00-\x1f\x7f-\x9f][^\x00-\x1f\x7f-\x9f]*$"
 
@@ -38,8 +55,24 @@ def _moment(text: str) -> str:
     return text
 
 
+def _day(text: str) -> str:
+    try:
+        date.fromisoformat(text)
+    except ValueError as error:
+        raise ValueError(f"must be a day, as in 2023-09-14, was {text!r}.") from error
+    return text
+
+
+def _month(text: str) -> str:
+    if not _MONTH.match(text):
+        raise ValueError(f"must be a month, as in 2023-05, was {text!r}.")
+    return text
+
+
 Key = Annotated[str, Bounds(strict=True, min_length=1, max_length=80, pattern=PRINTABLE)]
 Text = Annotated[str, Bounds(strict=True, max_length=1000), AfterValidator(_plain)]
+DayText = Annotated[str, Bounds(strict=True, max_length=10), AfterValidator(_day)]
+MonthText = Annotated[str, Bounds(strict=True, max_length=10), AfterValidator(_month)]
 When = Annotated[str, Bounds(strict=True, max_length=40), AfterValidator(_moment)]
 
 
@@ -133,6 +166,8 @@ def _type_of(field: Field, lists: Parts) -> Any:
             return Annotated[list[entry], Bounds(max_length=field.most)]
         case Moment():
             return When
+        case Dated():
+            return MonthText if field.is_month else DayText
         case Reference():
             return Key
         case _:

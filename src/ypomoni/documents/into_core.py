@@ -10,6 +10,7 @@ from ypomoni.core.things.batteries import Bank, Bms, StockBlock
 from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
 from ypomoni.core.things.outputs import AcOutput, DcOutput, TimedRun
 from ypomoni.core.things.places import Place
+from ypomoni.core.things.protection import FittedBlock, Lead, Protection
 from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
 from ypomoni.core.things.selectors import Gauge, Selector, SelectorMode
 from ypomoni.core.things.solar import SolarPart
@@ -18,6 +19,7 @@ from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.documents.described import Part
 from ypomoni.documents.site_model import SiteFile, table_of
 from ypomoni.records.audit import PointRow, ReadingRow
+from ypomoni.records.bank import BlockRow
 from ypomoni.records.field import Many, Months, Reference, Word, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import BurstRow, LoadRow, ThermostatRow
@@ -234,7 +236,15 @@ def _bank(part: Part) -> Bank:
     values = plain(SupplyRow, part, "bank")
     key = values.pop("chemistry")
     table = table_of(part) if part.discharge_table else None
-    return Bank(chemistry_key=key, table=table, bms=Bms(**plain(SupplyRow, part.bms, "bank.bms")) if part.bms else None, **values)
+    return Bank(
+        chemistry_key=key,
+        table=table,
+        bms=Bms(**plain(SupplyRow, part.bms, "bank.bms")) if part.bms else None,
+        protection=Protection(**plain(SupplyRow, part.protection, "bank.protection")) if part.protection else None,
+        lead=Lead(**plain(SupplyRow, part.lead, "bank.lead")) if part.lead else None,
+        blocks=tuple(FittedBlock(**plain(BlockRow, b)) for b in part.blocks),
+        **values,
+    )
 
 
 def _stated(part: Part, state: str) -> StatedCurrent:

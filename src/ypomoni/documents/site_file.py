@@ -209,6 +209,7 @@ def _sense_faults(document: dict[str, Any]) -> Iterator[Fault]:
         by_key = {s.get("key"): s for _, s in supplies if isinstance(s.get("key"), str)}
         for m, supply in supplies:
             yield from _cutoff_faults(supply, ("plans", n, "supplies", m))
+            yield from _block_faults(supply.get("bank"), ("plans", n, "supplies", m, "bank"))
             yield from _run_time_faults(supply, document.get("site"), ("plans", n, "supplies", m))
             yield from _busy_faults(supply, plan, ("plans", n, "supplies", m))
         for m, load in _objects(plan.get("loads")):
@@ -371,6 +372,39 @@ def _cutoff_faults(supply: dict[str, Any], here: tuple[str | int, ...]) -> Itera
                 path_of(path),
                 f"must be below what this battery shows full and at rest, {full_v:.4g} V, was {cutoff_v:g} V: it would be cut off at once.",
             )
+
+
+def _block_faults(bank: Any, here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield blocks of a bank that have no place in it, and two at one place."""
+    if not isinstance(bank, dict):
+        return
+    blocks = list(_objects(bank.get("blocks")))
+    yield from _doubles(blocks, (*here, "blocks"))
+    series, strings = _number(bank.get("series")), _number(bank.get("parallel"))
+    if series is None or strings is None:
+        return
+    if len(blocks) > series * strings:
+        yield Fault(
+            path_of((*here, "blocks")),
+            f"names {len(blocks)} blocks, but {series:g} in series × {strings:g} in parallel takes {series * strings:g}.",
+        )
+        return
+    taken: dict[tuple[float, float], Any] = {}
+    for n, block in blocks:
+        at = (*here, "blocks", n)
+        string, position = _number(block.get("string")), _number(block.get("position"))
+        if string is None or position is None:
+            continue
+        if string > strings:
+            yield Fault(path_of((*at, "string")), f"must be at most {strings:g}, as many strings as the bank has, was {string:g}.")
+        if position > series:
+            yield Fault(path_of((*at, "position")), f"must be at most {series:g}, as many blocks as are in series, was {position:g}.")
+        if (string, position) in taken:
+            yield Fault(
+                path_of((*at, "position")),
+                f"string {string:g}, position {position:g} is where {taken[string, position]!r} stands already.",
+            )
+        taken.setdefault((string, position), block.get("key"))
 
 
 def _full_v(bank: dict[str, Any]) -> float | None:

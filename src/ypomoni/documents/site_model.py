@@ -13,7 +13,7 @@ from ypomoni.core.things.loads import ConverterKind
 from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.documents.described import Part, part_of
 from ypomoni.records.audit import PointRow, ReadingRow
-from ypomoni.records.bank import TableRow
+from ypomoni.records.bank import BlockRow, TableRow
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.pattern import HistorySpanRow, WeekSpanRow
@@ -197,6 +197,7 @@ class SupplyPart(
             "windows.week": _WeekSpan,
             "totals": part_of(TotalRow),
             "bank.discharge_table": part_of(TableRow),
+            "bank.blocks": part_of(BlockRow),
             "timed_runs": part_of(TimedRunRow),
         },
     )

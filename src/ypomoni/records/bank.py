@@ -3,14 +3,18 @@
 from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.chemistries.discharge_table import RowKind
-from ypomoni.records.field import Many, Real, Whole, Word, amperes, degrees, share, volts
-from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, RESISTANCE, VOLTAGE, YEARS
+from ypomoni.records.field import Dated, Many, Real, Whole, Word, YesNo, amperes, degrees, key_of, share, volts
+from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, LENGTH, RESISTANCE, SECTION, VOLTAGE, YEARS
 from ypomoni.records.words import CHEMISTRY_WORDS, ROW_KIND_WORDS
 
 BATTERY = "Its battery"
 BATTERY_MORE = "More of the battery"
 PROTECTION = "Its own protection, if it has one"
+WIRING = "Its fuse and lead, if you have looked"
 MOST_TABLE_ROWS = 400
+MOST_BLOCKS = 1_000
+# No fuse is sold that is larger, and goes with a battery lead. [A]
+LARGEST_FUSE_A = 500
 
 
 class TableRow(TypedDict):
@@ -20,6 +24,37 @@ class TableRow(TypedDict):
     run_h: Annotated[float, Real("run_h", HOURS, above=0, most=100_000)]
     end_v: Annotated[float, Real("end_v", VOLTAGE, above=0, most=1000)]
     kind: Annotated[str, Word("kind", ROW_KIND_WORDS, one_of=RowKind, default="end")]
+
+
+class BlockRow(TypedDict):
+    """One block of a bank at its place: string and position count from 1, the first position at the minus pole of its string."""
+
+    key: Annotated[str, key_of()]
+    string: Annotated[int, Whole("string", COUNT, least=1, most=100)]
+    position: Annotated[int, Whole("position", COUNT, least=1, most=100)]
+    made: Annotated[str | None, Dated("made", is_month=True, default=None, null=True, label="Made", hint="month, as in 2023-05")]
+    fitted: Annotated[str | None, Dated("fitted", default=None, null=True, label="Fitted", hint="day, as in 2023-09-14")]
+    capacity_ah: Annotated[
+        float | None,
+        Real(
+            "capacity_ah",
+            CHARGE,
+            above=0,
+            most=100_000,
+            default=None,
+            null=True,
+            label="Capacity",
+            hint="on its label; empty if as the others",
+        ),
+    ]
+    condition_ratio: Annotated[
+        float | None,
+        share("condition_ratio", least=0.05, most=1.2, default=None, null=True, label="Condition", hint="as tested, in percent"),
+    ]
+    rest_v: Annotated[
+        float | None,
+        volts("rest_v", default=None, null=True, label="Volts at rest", hint="12 h after it was charged, on its own"),
+    ]
 
 
 class BankRow(TypedDict):
@@ -204,4 +239,97 @@ class BankRow(TypedDict):
             label="Discharge table of a block",
             since=3,
         ),
+    ]
+    bank_fuse_a: Annotated[
+        float | None,
+        Real(
+            "bank_fuse_a",
+            CURRENT,
+            path="bank.protection.fuse_a",
+            above=0,
+            most=LARGEST_FUSE_A,
+            default=None,
+            null=True,
+            group=WIRING,
+            label="Fuse at the battery",
+            hint="as in 5 A; empty if none is fitted, once a line below is answered",
+            told="fuse at the battery",
+            since=11,
+        ),
+    ]
+    bank_fuse_dc_v: Annotated[
+        float | None,
+        volts(
+            "bank_fuse_dc_v",
+            path="bank.protection.fuse_dc_v",
+            default=None,
+            null=True,
+            group=WIRING,
+            label="It is made for",
+            hint="DC volts printed on it, as in 32 V; a value for AC does not count",
+            told="volts of the battery fuse",
+            since=11,
+        ),
+    ]
+    bank_isolator: Annotated[
+        bool | None,
+        YesNo(
+            "bank_isolator",
+            path="bank.protection.isolator",
+            default=False,
+            null=True,
+            group=WIRING,
+            label="An isolator is fitted",
+            told="isolator of the battery",
+            since=11,
+        ),
+    ]
+    bank_string_fuses: Annotated[
+        bool | None,
+        YesNo(
+            "bank_string_fuses",
+            path="bank.protection.string_fuses",
+            default=False,
+            null=True,
+            group=WIRING,
+            label="Each string has its own fuse",
+            told="a fuse in each string",
+            since=11,
+        ),
+    ]
+    bank_lead_length_m: Annotated[
+        float | None,
+        Real(
+            "bank_lead_length_m",
+            LENGTH,
+            path="bank.lead.length_m",
+            above=0,
+            most=1_000,
+            may_be_empty=True,
+            group=WIRING,
+            label="Length of the battery lead",
+            hint="one way, as in 0.5 m",
+            told="length of the battery lead",
+            since=11,
+        ),
+    ]
+    bank_lead_section_mm2: Annotated[
+        float | None,
+        Real(
+            "bank_lead_section_mm2",
+            SECTION,
+            path="bank.lead.section_mm2",
+            above=0,
+            most=500,
+            may_be_empty=True,
+            group=WIRING,
+            label="Its cross-section",
+            hint="as in 1.5 mm²",
+            told="cross-section of the battery lead",
+            since=11,
+        ),
+    ]
+    bank_blocks: Annotated[
+        list[dict[str, Any]],
+        Many("bank_blocks", BlockRow, path="bank.blocks", default=[], most=MOST_BLOCKS, told="blocks of the bank", since=11),
     ]

@@ -155,6 +155,14 @@ class Moment(Field):
 
 
 @dataclass(frozen=True, slots=True)
+class Dated(Field):
+    """A day, or a month, kept as ISO 8601 writes it."""
+
+    _: KW_ONLY
+    is_month: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Reference(Field):
     """Another record: its id in the store, its key in the site file."""
 

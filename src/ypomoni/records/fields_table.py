@@ -2,7 +2,7 @@
 
 from ypomoni.records.audit import ReadingRow
 from ypomoni.records.bank import TableRow
-from ypomoni.records.field import MUST, Field, Flag, Line, Many, Moment, Real, Reference, Whole, Word, fields_of
+from ypomoni.records.field import MUST, Dated, Field, Flag, Line, Many, Moment, Real, Reference, Whole, Word, fields_of
 from ypomoni.records.kept import RECORDS
 from ypomoni.records.library import RangeRow
 from ypomoni.records.load import BurstRow, RechargeRow, ThermostatRow
@@ -73,6 +73,8 @@ def _takes(field: Field) -> str:
             return f"list of at most {field.most}"
         case Moment():
             return "date and time with its zone"
+        case Dated():
+            return "month, as in 2023-05" if field.is_month else "day, as in 2023-09-14"
         case Reference():
             return "another record"
         case _:

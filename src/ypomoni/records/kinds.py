@@ -119,3 +119,6 @@ COUNT = Kind(name="number", unit="", units={"": 1.0, "×": 1.0, "x": 1.0, "pcs":
 PRICE = Kind(name="price", unit="", units={"": 1.0}, example="24.50", least=0.01, most=1e6)
 
 COUNTS = Kind(name="number", unit="", units={"": 1.0, "counts": 1.0}, example="4000", least=1.0, most=10_000_000.0)
+
+WEIGHT = Kind(name="weight", unit="kg", units={"kg": 1.0, "g": 0.001}, example="5.2 kg", least=0.001, most=10_000.0)
+SIZE = Kind(name="size", unit="mm", units={"mm": 1.0, "cm": 10.0, "m": 1000.0}, example="181 mm", least=1.0, most=10_000.0)

@@ -5,7 +5,7 @@ from typing import Annotated, Any, TypedDict
 from ypomoni.core.things.loads import Behaviour
 from ypomoni.core.things.readings import Hookup
 from ypomoni.records.field import Kept, Line, Many, Moment, Real, Whole, Word, YesNo, amperes, key_of, share, volts
-from ypomoni.records.kinds import CHARGE, COUNT, COUNTS, CURRENT, HOURS, PRICE, SECONDS, VOLTAGE
+from ypomoni.records.kinds import CHARGE, COUNT, COUNTS, CURRENT, HOURS, PRICE, SECONDS, SIZE, VOLTAGE, WEIGHT
 from ypomoni.records.words import BEHAVIOUR_WORDS, CHEMISTRY_WORDS, HOOKUP_WORDS
 
 
@@ -99,6 +99,34 @@ class StockRow(Kept):
             label="Price of one",
             hint="in your currency, as in 24.50; empty if not known",
             since=9,
+        ),
+    ]
+    weight_kg: Annotated[
+        float | None,
+        Real("weight_kg", WEIGHT, above=0, most=10_000, default=None, null=True, label="Weight of one", hint="as in 5.2 kg", since=11),
+    ]
+    width_mm: Annotated[
+        float | None,
+        Real(
+            "width_mm", SIZE, above=0, most=10_000, default=None, null=True, label="Width", hint="its longer side, as in 181 mm", since=11
+        ),
+    ]
+    depth_mm: Annotated[
+        float | None,
+        Real("depth_mm", SIZE, above=0, most=10_000, default=None, null=True, label="Depth", hint="as in 76 mm", since=11),
+    ]
+    height_mm: Annotated[
+        float | None,
+        Real(
+            "height_mm",
+            SIZE,
+            above=0,
+            most=10_000,
+            default=None,
+            null=True,
+            label="Height",
+            hint="with its terminals, as in 167 mm",
+            since=11,
         ),
     ]
 

@@ -587,6 +587,8 @@ class SupplyRow(_Head, BankRow, _Outputs, _Season, _Rest):
 SUPPLY_NESTS: Nests = {
     "bank": ("bank_chemistry",),
     "bank.bms": ("bank_bms_limit_a", "bank_bms_cutoff_v", "bank_bms_charges_from_degc"),
+    "bank.protection": ("bank_fuse_a", "bank_fuse_dc_v", "bank_isolator", "bank_string_fuses"),
+    "bank.lead": ("bank_lead_section_mm2",),
     "enclosure": ("enclosure_volume_m3",),
     "ac": ("ac_output_v",),
     "dc": ("dc_output_v",),

@@ -22,8 +22,8 @@ def _bare(column: LiteralString) -> LiteralString:
 _NAMED = (
     ", ".join("s." + c for c in ("id", "organisation_id", *_OWN, "version", "removed_at"))
     + ", b.id AS bank_id, "
-    # Without a bank its table of discharges is empty, and everything else of it is not there.
-    + ", ".join("coalesce(b.discharge_table, '[]') AS " + c if c == "bank_discharge_table" else "b." + _bare(c) + " AS " + c for c in _BANK)
+    # Without a bank its lists are empty, and everything else of it is not there.
+    + ", ".join("coalesce(b." + _bare(c) + ", '[]') AS " + c if c in json_columns(BankRow) else "b." + _bare(c) + " AS " + c for c in _BANK)
 )
 _STANDING = " LEFT JOIN bank b ON b.supply_id = s.id AND b.removed_at IS NULL"
 _FOUND = "SELECT " + _NAMED + " FROM supply s" + _STANDING + " WHERE s.organisation_id = %(organisation_id)s AND "

@@ -16,7 +16,11 @@ from ypomoni.core.things.supplies import Supply
 
 
 def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
-    """Return a supply with a new bank of sold blocks. Nothing is taken to protect it that has not been said of it."""
+    """Return a supply with a new bank of sold blocks, on the lead, fuse and isolator that are there.
+
+    Nothing is taken to protect the blocks themselves that has not been said of them.
+    """
+    wired = supply.bank
     fresh = Bank(
         chemistry_key=sold.chemistry,
         block_v=sold.block_v,
@@ -24,6 +28,8 @@ def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
         rate_h=sold.rate_h,
         series=sold.series,
         parallel=sold.parallel,
+        protection=wired.protection if wired else None,
+        lead=wired.lead if wired else None,
     )
     return replace(supply, bank=fresh)
 

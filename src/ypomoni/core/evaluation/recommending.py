@@ -12,6 +12,7 @@ from ypomoni.core.evaluation.living import fitted_with, keep_through_season, why
 from ypomoni.core.judgement import Facts, judge_supply
 from ypomoni.core.judgement.bank import say_mismatch
 from ypomoni.core.judgement.charging import lead_limit_v
+from ypomoni.core.judgement.protection import OF_WIRING
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.requirements import Method
@@ -34,7 +35,7 @@ from ypomoni.core.things.supplies import ChargeMode, Supply
 
 SEVERE = frozenset({Severity.DANGER, Severity.FAILS})
 # A bank has nothing to do with these.
-NOT_OF_A_BANK = frozenset({"egress"})
+NOT_OF_A_BANK = frozenset({"egress"}) | OF_WIRING
 # Whatever its severity, no bank is offered that earns one of these.
 NEVER = frozenset(
     {"charger_too_strong", "current_above_cell", "bank_voltage_mismatch", "too_many_strings", "overload_standby", "overload_alarm"}
@@ -178,6 +179,13 @@ def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, 
     fresh = Case(replace(case.supply, bank=bank), case.loads)
     cycle = duty_cycle_of(fresh)
     return {m: size_by(m, cycle, case.requirement, fresh, case.supply.nominal_v).required_ah for m in wanted}
+
+
+def needed_ah(case: Case) -> float | None:
+    """Return the 20-hour capacity that simulation and prescribed method ask of a new bank; None where no capacity does. [Ah]"""
+    required = _required_ah(case, ())
+    asked = [required[m] for m in (Method.SIMULATION, case.requirement.method)]
+    return None if any(ah is None for ah in asked) else max(ah for ah in asked if ah is not None)
 
 
 def _risks(findings: tuple[Finding, ...]) -> tuple[str, ...]:

@@ -12,6 +12,7 @@ from ypomoni.core.judgement.holdover import check_holdover, check_paper
 from ypomoni.core.judgement.locks import check_locks
 from ypomoni.core.judgement.margins import check_margins
 from ypomoni.core.judgement.output import check_output, check_sources, unknown_of_output
+from ypomoni.core.judgement.protection import check_protection, unknown_of_protection
 from ypomoni.core.judgement.seasons import CUTS_UNKNOWN, check_panel, check_seasons
 from ypomoni.core.judgement.sharing import check_sharing
 from ypomoni.core.outage.case import Hindrance, hindrance_of
@@ -53,6 +54,7 @@ def _stated(facts: Facts) -> Iterator[Finding]:
     yield from check_charging(facts)
     yield from check_panel(facts)
     yield from check_bank(facts)
+    yield from check_protection(facts)
     yield from check_cables(facts)
     yield from check_locks(facts.loads)
     yield from check_sharing(facts)
@@ -144,4 +146,4 @@ def not_checked(facts: Facts) -> tuple[str, ...]:
         found.append("cables that are not entered")
     if bank.chemistry.is_lead and supply.enclosure is None:
         found.append("how its box is ventilated")
-    return (*found, "fuses and wiring of the battery")
+    return (*found, *unknown_of_protection(facts, bank))

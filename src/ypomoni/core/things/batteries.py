@@ -13,6 +13,7 @@ from ypomoni.core.chemistries import CHEMISTRIES, Chemistry
 from ypomoni.core.chemistries.cells import CellModel, Curve, constant_current_run_h, curve_of
 from ypomoni.core.chemistries.discharge_table import DischargeTable, TableFit, Untold, fit_table
 from ypomoni.core.errors import QuantityError
+from ypomoni.core.things.protection import FittedBlock, Lead, Protection
 
 CELL_TOLERANCE_RATIO = 0.06
 # A bank whose nominal voltage is further from the supply's is joined wrongly.
@@ -24,6 +25,10 @@ LIFE_REFERENCE_DEGC = 25.0
 LIFE_HALVES_PER_DEGC = 10.0
 STANDARD_RATE_H = 20.0
 LARGE_BLOCK_AH = 38.0
+# A dead short draws about so many times what the model's resistance would let through, which stands for what diffuses as well. [M]
+SHORT_OVER_MODEL_RATIO = 2.0
+# What a cell is charged to at most in common practice; its fuse and isolator must bear it. [V a cell]
+CHARGES_TO_V = {"lead_agm": 2.40, "lead_gel": 2.40, "lifepo4": 3.65, "li_ion": 4.20}
 
 
 def cells_of_block(chemistry_key: str, block_v: float) -> int:
@@ -59,6 +64,7 @@ class Bank:
     """A supply's battery: equal blocks in series and parallel. ``condition_ratio`` None means not measured.
 
     ``resistance_ohm`` is one block's as an impedance meter shows it at 1 kHz; ``table`` what its maker publishes of one block.
+    ``protection`` and ``lead`` None: nothing was said of them; ``blocks`` are those of which something was said.
     """
 
     chemistry_key: str
@@ -74,6 +80,9 @@ class Bank:
     resistance_ohm: float | None = None
     table: DischargeTable | None = None
     bms: Bms | None = None
+    protection: Protection | None = None
+    lead: Lead | None = None
+    blocks: tuple[FittedBlock, ...] = ()
 
     @property
     def chemistry(self) -> Chemistry:
@@ -123,6 +132,20 @@ class Bank:
         """What the whole bank shows full and at rest. [V]"""
         return self.cells_in_series_count * self.cell.ocv_rows[-1][1]
 
+    @property
+    def charges_to_v(self) -> float:
+        """The highest voltage a charge of this chemistry takes the whole bank to; of one that is not tabled, what it shows full. [V]"""
+        cell_v = CHARGES_TO_V.get(self.chemistry_key)
+        return self.full_v if cell_v is None else cell_v * self.cells_in_series_count
+
+    @property
+    def short_circuit_a(self) -> float:
+        """What it gives into a dead short when new, full and warm: E over the resistance at 1 kHz, about half of the model's. [A]"""
+        if self.resistance_ohm is not None:
+            return self.full_v / (self.resistance_ohm * self.series / self.parallel)
+        pack_ohm = self.cells_in_series_count * self.cell.resistance_ohm_ah / self.rated_c20_ah
+        return self.full_v * SHORT_OVER_MODEL_RATIO / pack_ohm
+
     def suits(self, nominal_v: float) -> bool:
         """Say whether its nominal voltage is that of a supply, within 15 %. [V]"""
         return abs(self.bank_v - nominal_v) <= MISMATCH_RATIO * nominal_v * (1 + 1e-9)
@@ -145,19 +168,23 @@ class Bank:
         return max(CONDITION_FLOOR_RATIO, aged_ratio)
 
     def with_c20_ah(self, c20_ah: float) -> "Bank":
-        """Return the same kind of bank with another 20-hour capacity, in one string; a measured resistance was that of the old block."""
-        return replace(self, capacity_ah=c20_ah, rate_h=STANDARD_RATE_H, parallel=1, resistance_ohm=None)
+        """Return the same kind of bank with another 20-hour capacity, in one string; a measured resistance and what was said of its blocks were of the old ones."""
+        return replace(self, capacity_ah=c20_ah, rate_h=STANDARD_RATE_H, parallel=1, resistance_ohm=None, blocks=())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StockBlock:
-    """One block that can be bought. [V, Ah, h] ``price`` is what one costs, in whatever currency; None: not known."""
+    """One block that can be bought. [V, Ah, h, kg, mm] ``price`` is what one costs, in whatever currency. What is None is not known."""
 
     chemistry_key: str
     block_v: float
     capacity_ah: float
     rate_h: float = STANDARD_RATE_H
     price: float | None = None
+    weight_kg: float | None = None
+    width_mm: float | None = None
+    depth_mm: float | None = None
+    height_mm: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,0 +1,436 @@
+"""How to build what a supply needs: ways to a bank side by side, each put back and judged, and the wiring with its fuse, isolator and leads."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+from ypomoni.core.evaluation.figures import compute_figures
+from ypomoni.core.evaluation.living import fitted_with
+from ypomoni.core.evaluation.recommending import (
+    NEVER,
+    NOT_OF_A_BANK,
+    SEVERE,
+    Advice,
+    judge_figures,
+    needed_ah,
+    recommend_bank,
+    say_sold,
+)
+from ypomoni.core.judgement.cables import carried_v
+from ypomoni.core.judgement.protection import ISOLATED_FROM_AH, ISOLATED_FROM_V
+from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.demand import mean_draw, peak_draw
+from ypomoni.core.requirements import Method
+from ypomoni.core.sizing import c20_of, sold_banks
+from ypomoni.core.telling.results import Band, Severity, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
+from ypomoni.core.telling.wording import say_amp_hours, say_hours, say_required_h
+from ypomoni.core.things.batteries import Bank, StockBlock
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.protection import Lead, Protection
+from ypomoni.core.things.supplies import Supply
+from ypomoni.core.wiring.arrangement import arrangement_of
+from ypomoni.core.wiring.cables import AMPACITY_SOURCE, ampacity_a, drop_v, is_beyond_table, section_for
+from ypomoni.core.wiring.fuses import (
+    BLADE_BREAKS_A,
+    CONTINUOUS_RATIO,
+    LONG_RATIO,
+    SHORT_RATIO,
+    FuseNeed,
+    fuse_need,
+    must_bear_v,
+    sold_fuse_v,
+)
+from ypomoni.core.wiring.plan import DEFAULT_LEAD_M, USUAL_LEAD_DROP_RATIO, Choice, WiringPlan, choose, wire
+
+# So many ways are told apart on one page.
+MOST_WAYS = 6
+# Of a cable more than this lost is too much where nobody has said what its load needs.
+LOST_RATIO = 0.10
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BankWay:
+    """One bank that could be fitted: its hours, its recharge with the charger that is there, what it weighs and costs, and what is said of it.
+
+    ``refused`` says why it is not offered; empty where it is. What is None is not known.
+    """
+
+    sold: SoldBank
+    name: str
+    c20_ah: float
+    result: SupplyResult
+    price: float | None
+    weight_kg: float | None
+    block_mm: tuple[float, float, float] | None
+    risks: tuple[str, ...] = ()
+    refused: str = ""
+    is_recommended: bool = False
+    reason: str = ""
+
+    @property
+    def band(self) -> Band | None:
+        """How long it holds. [h]"""
+        return self.result.holdover
+
+    @property
+    def blocks_count(self) -> int:
+        """How many blocks it takes."""
+        return self.sold.series * self.sold.parallel
+
+
+@lru_cache(maxsize=64)
+def bank_ways(supply: Supply, loads: tuple[Load, ...]) -> tuple[tuple[BankWay, ...], str]:
+    """Return ways to the bank a supply needs, the recommended one first, those that are not offered last; and why none is, where none is."""
+    if supply.bank is None or hindrance_of(supply, loads) is not None:
+        return (), "How long it holds cannot be computed, so no battery can be named."
+    case = Case(supply, loads)
+    if case.draws_nothing:
+        return (), "Nothing draws from it yet, so nobody can say how large its battery must be."
+    advice, least_ah = recommend_bank(case), needed_ah(case)
+    found = [_way(supply, loads, sold, advice, least_ah) for sold in _candidates(case, advice, least_ah)]
+    found.sort(key=lambda w: (not w.is_recommended, bool(w.refused), w.sold.parallel, w.c20_ah))
+    return tuple(found), "" if advice.bank else advice.reason or ""
+
+
+def _candidates(case: Case, advice: Advice, least_ah: float | None) -> list[SoldBank]:
+    """Return the banks that are worth a look: what is recommended, the sizes around what is needed, and the smallest of more strings."""
+    banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, case.supply.stock)
+    found: list[SoldBank] = [] if advice.bank is None else [advice.bank]
+    enough = [b for b in banks if least_ah is not None and c20_of(b) >= least_ah]
+    for parallel, most in ((1, 2), (2, 1), (3, 1)):
+        found += [b for b in enough if b.parallel == parallel][:most]
+    # More of what is there, and the size that is just too small.
+    own = (case.bank.block_v, case.bank.capacity_ah, case.bank.rate_h)
+    found += [b for b in enough if (b.block_v, b.capacity_ah, b.rate_h) == own][:1]
+    found = list(dict.fromkeys(found))[: MOST_WAYS - 1]
+    return found + [b for b in banks if b.parallel == 1 and b not in enough][-1:]
+
+
+def _way(supply: Supply, loads: tuple[Load, ...], sold: SoldBank, advice: Advice, least_ah: float | None) -> BankWay:
+    fitted = wired(fitted_with(supply, sold), loads)
+    result = judge_figures(fitted, loads, compute_figures(fitted, loads, in_full=True))
+    left = [f for f in result.findings if f.code not in NOT_OF_A_BANK and (f.severity in SEVERE or f.code in NEVER)]
+    block = _stock_of(supply, sold)
+    is_recommended = sold == advice.bank
+    refused = left[0].evidence if left else ""
+    if not refused and (least_ah is None or c20_of(sold) < least_ah):
+        refused = "No capacity is enough." if least_ah is None else _too_small(supply, c20_of(sold), least_ah)
+    return BankWay(
+        sold=sold,
+        name=say_sold(sold),
+        c20_ah=c20_of(sold),
+        result=result,
+        price=None if block is None or block.price is None else block.price * sold.series * sold.parallel,
+        weight_kg=None if block is None or block.weight_kg is None else block.weight_kg * sold.series * sold.parallel,
+        block_mm=_size_of(block),
+        risks=tuple(f.evidence for f in result.findings if f.severity is Severity.RISK),
+        refused=refused,
+        is_recommended=is_recommended,
+        reason=_why(sold, supply) if is_recommended else "",
+    )
+
+
+def _too_small(supply: Supply, c20_ah: float, least_ah: float) -> str:
+    """Say why a bank that holds today is not offered all the same."""
+    method = supply.requirement.method
+    by = "old and in the cold at once" if method is Method.SIMULATION else "by the method that is prescribed, or old and in the cold"
+    return f"It has {say_amp_hours(c20_ah, 3)}, and {say_amp_hours(least_ah, 3)} are needed {by}."
+
+
+def _why(sold: SoldBank, supply: Supply) -> str:
+    """Say why a bank is the recommended one."""
+    strings = "One string shares nothing" if sold.parallel == 1 else f"{sold.parallel} strings are the fewest that do"
+    charged = ", and the charger that is there brings it back in time" if supply.requirement.recharge_h and supply.has_charger else ""
+    return f"{strings}; it is the smallest that is sold and carries it old and cold{charged}."
+
+
+def _stock_of(supply: Supply, sold: SoldBank) -> StockBlock | None:
+    return next(
+        (
+            b
+            for b in supply.stock
+            if (b.chemistry_key, b.block_v, b.capacity_ah, b.rate_h) == (sold.chemistry, sold.block_v, sold.capacity_ah, sold.rate_h)
+        ),
+        None,
+    )
+
+
+def _size_of(block: StockBlock | None) -> tuple[float, float, float] | None:
+    if block is None or block.width_mm is None or block.depth_mm is None or block.height_mm is None:
+        return None
+    return block.width_mm, block.depth_mm, block.height_mm
+
+
+# -- the wiring ------------------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Protected:
+    """A bank with its wiring: what must flow, what is chosen for it and why, and what cannot be chosen; ``plan`` None where nothing can be."""
+
+    bank: Bank
+    need: FuseNeed
+    choice: Choice | None
+    plan: WiringPlan | None
+    bears_v: float
+    fuse_dc_v: float | None
+    breaks_a: float
+    workings: dict[str, Working]
+    # What of it is assumed, and what stands in the way.
+    assumed: tuple[str, ...] = ()
+    refused: str = ""
+
+    @property
+    def blade_breaks_it(self) -> bool:
+        """Whether a common blade fuse breaks what the bank gives into a short."""
+        return self.breaks_a <= BLADE_BREAKS_A
+
+
+def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
+    """Return the wiring of a supply's bank with fuse, isolator and leads; None without a bank."""
+    bank = supply.bank
+    if bank is None:
+        return None
+    known = hindrance_of(supply, loads) is None
+    need = fuse_need(supply, Case(supply, loads) if known else None)
+    protection, lead = bank.protection, bank.lead
+    bears_v = must_bear_v(supply, bank)
+    assumed: list[str] = []
+    if lead is None:
+        assumed.append(f"a lead of {DEFAULT_LEAD_M:g} m: enter its length and section")
+    if need.standby_a is None:
+        assumed.append("nothing of the loads: what they draw is not known")
+    if need.charge_a is None:
+        assumed.append("nothing of the charger: its limit is not entered")
+    fuse_a, why_fuse = _fuse_for(bank, need)
+    isolated = bank.rated_c20_ah >= ISOLATED_FROM_AH or bank.bank_v >= ISOLATED_FROM_V
+    isolator = isolated or bool(protection and protection.isolator)
+    lead_m = DEFAULT_LEAD_M if lead is None else lead.length_m
+    stays_mm2 = lead.section_mm2 if lead is not None and not is_beyond_table(lead.section_mm2) else None
+    choice = None
+    if fuse_a is not None:
+        choice = choose(bank, need, fuse_a=fuse_a, isolator=isolator, lead_m=lead_m, lead_mm2=stays_mm2)
+    plan = None if choice is None else wire(arrangement_of(bank), choice)
+    return Protected(
+        bank=bank,
+        need=need,
+        choice=choice,
+        plan=plan,
+        bears_v=bears_v,
+        fuse_dc_v=sold_fuse_v(bears_v),
+        breaks_a=bank.short_circuit_a,
+        workings=_workings(bank, need, choice),
+        assumed=tuple(assumed),
+        refused=why_fuse if fuse_a is None else "" if choice else "No listed cable goes with such a fuse. Have the protection designed.",
+    )
+
+
+def wired(supply: Supply, loads: tuple[Load, ...]) -> Supply:
+    """Return a supply whose bank is protected and led as `protect` chooses; as it is where nothing can be chosen."""
+    protected = protect(supply, loads)
+    if protected is None or protected.choice is None:
+        return supply
+    choice, bank = protected.choice, protected.bank
+    protection = Protection(
+        fuse_a=choice.fuse_a, fuse_dc_v=protected.fuse_dc_v, isolator=choice.isolator, string_fuses=choice.string_fuse_a is not None
+    )
+    lead = Lead(length_m=choice.lead_m, section_mm2=choice.lead_mm2)
+    return replace(supply, bank=replace(bank, protection=protection, lead=lead))
+
+
+def _fuse_for(bank: Bank, need: FuseNeed) -> tuple[float | None, str]:
+    """Return the fuse to fit: the one that is there if it carries all and its lead bears it, otherwise the next that is sold; or why none."""
+    fitted = bank.protection.fuse_a if bank.protection else None
+    lead = bank.lead
+    if (
+        fitted is not None
+        and fitted >= need.least_a * (1 - 1e-9)
+        and lead is not None
+        and fitted <= ampacity_a(lead.section_mm2) * (1 + 1e-9)
+    ):
+        return fitted, ""
+    if need.least_a <= 0:
+        return None, "Nothing is known to flow through it: enter the loads and the charger first."
+    if need.sold_a is None:
+        return (
+            None,
+            f"It must carry {need.least_a:.3g} A: no fuse that goes with a listed cable does. Have the protection designed, or share the loads.",
+        )
+    return need.sold_a, ""
+
+
+def _workings(bank: Bank, need: FuseNeed, choice: Choice | None) -> dict[str, Working]:
+    inputs = (
+        WorkingInput(symbol="I_s", meaning="average in standby", value=need.standby_a or 0.0, unit="A"),
+        WorkingInput(symbol="I_a", meaning="average in alarm", value=need.alarm_a or 0.0, unit="A"),
+        WorkingInput(symbol="I_c", meaning="greatest charge", value=need.charge_a or 0.0, unit="A"),
+        WorkingInput(symbol="I_05", meaning="bursts of more than 0.5 s with all else", value=need.short_a, unit="A"),
+        WorkingInput(symbol="I_60", meaning="bursts of more than 60 s with all else", value=need.long_a, unit="A"),
+    )
+    steps = (
+        Step(symbol="I_d", expression="max(I_s, I_a, I_c)", value=need.continuous_a, unit="A"),
+        Step(
+            symbol="I_F",
+            expression=f"max({CONTINUOUS_RATIO:g} * I_d, I_05 / {SHORT_RATIO:g}, I_60 / {LONG_RATIO:g})",
+            value=need.least_a,
+            unit="A",
+        ),
+    )
+    found = {
+        "fuse": Working(
+            title="Least rating of the battery fuse",
+            value=need.least_a,
+            unit="A",
+            source="1.25 times what flows for good; bursts by the time curve of a blade fuse (ISO 8820-3) [M]",
+            inputs=inputs,
+            steps=steps,
+        ),
+        "short": _short_working(bank),
+    }
+    if choice is not None:
+        found["lead"] = _lead_working(bank, need, choice)
+    return found
+
+
+def _short_working(bank: Bank) -> Working:
+    e_v, i_a = bank.full_v, bank.short_circuit_a
+    return Working(
+        title="Current into a dead short",
+        value=i_a,
+        unit="A",
+        source="E over the resistance at 1 kHz, about half of the model's [M]",
+        inputs=(
+            WorkingInput(symbol="E", meaning="bank full and at rest", value=e_v, unit="V"),
+            WorkingInput(symbol="R", meaning="bank at 1 kHz, new and warm", value=e_v / i_a, unit="Ω"),
+        ),
+        steps=(Step(symbol="I_k", expression="E / R", value=i_a, unit="A"),),
+    )
+
+
+def _lead_working(bank: Bank, need: FuseNeed, choice: Choice) -> Working:
+    lost_v = drop_v(need.greatest_a, choice.lead_m, choice.lead_mm2)
+    return Working(
+        title="Drop in the battery lead",
+        value=lost_v,
+        unit="V",
+        source=f"ΔU = 2·L·I·ρ/A, copper (IEC 60028); at most {USUAL_LEAD_DROP_RATIO:.0%} of {bank.bank_v:g} V. {AMPACITY_SOURCE}",
+        inputs=(
+            WorkingInput(symbol="L", meaning="length one way", value=choice.lead_m, unit="m"),
+            WorkingInput(symbol="I", meaning="greatest current", value=need.greatest_a, unit="A"),
+            WorkingInput(symbol="A", meaning="cross-section", value=choice.lead_mm2, unit="mm²"),
+        ),
+        steps=(Step(symbol="U", expression="2 * L * I * 0.01724 / A", value=lost_v, unit="V"),),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaceDrop:
+    """What a lead to somewhere loses in standby, in alarm and at its peak, what it may, and the section that would be enough. [V, mm²]"""
+
+    name: str
+    length_m: float
+    section_mm2: float
+    standby_v: float
+    alarm_v: float
+    peak_v: float
+    allowed_v: float
+    # The smallest listed section that is enough; None where none is.
+    needed_mm2: float | None
+
+    @property
+    def is_enough(self) -> bool:
+        """Whether it loses no more than it may."""
+        return self.peak_v <= self.allowed_v * (1 + 1e-9)
+
+
+def drops(supply: Supply, loads: tuple[Load, ...], protected: Protected) -> tuple[PlaceDrop, ...]:
+    """Return what every lead loses whose length and section are known: the battery's, and those to the loads."""
+    return tuple(_drops(supply, loads, protected))
+
+
+def _drops(supply: Supply, loads: tuple[Load, ...], protected: Protected) -> Iterator[PlaceDrop]:
+    need, choice = protected.need, protected.choice
+    if choice is not None:
+        length_m, section_mm2 = choice.lead_m, choice.lead_mm2
+        allowed_v = USUAL_LEAD_DROP_RATIO * protected.bank.bank_v
+        yield PlaceDrop(
+            name="battery lead",
+            length_m=length_m,
+            section_mm2=section_mm2,
+            standby_v=drop_v(need.standby_a or 0.0, length_m, section_mm2),
+            alarm_v=drop_v(need.alarm_a or 0.0, length_m, section_mm2),
+            peak_v=drop_v(need.greatest_a, length_m, section_mm2),
+            allowed_v=allowed_v,
+            needed_mm2=section_for(choice.fuse_a or 0.0, length_m=length_m, loses_v=allowed_v, drop_current_a=need.greatest_a),
+        )
+    if hindrance_of(supply, loads) is not None:
+        return
+    case = Case(supply, loads)
+    for currents in case.currents:
+        load = currents.load
+        if load.cable is None or load.ac is not None:
+            continue
+        share = load.feed.efficiency_ratio if load.feed else 1.0
+        at_v = supply.fed_v if load.feed else load.battery_min_v or supply.nominal_v
+        states = [
+            share * draw(currents, in_alarm=state).at_nominal_a(at_v)
+            for draw, state in ((mean_draw, False), (mean_draw, True), (peak_draw, False), (peak_draw, True))
+        ]
+        peak_a = max(states)
+        allowed_v = LOST_RATIO * carried_v(supply, load)
+        if load.fed_min_v is not None:
+            allowed_v = max(0.0, min(allowed_v, supply.fed_v - load.fed_min_v))
+        length_m, section_mm2 = load.cable.length_m, load.cable.section_mm2
+        degc = case.climate_of(load).typical_degc
+        yield PlaceDrop(
+            name=load.name,
+            length_m=length_m,
+            section_mm2=section_mm2,
+            standby_v=drop_v(states[0], length_m, section_mm2, degc),
+            alarm_v=drop_v(states[1], length_m, section_mm2, degc),
+            peak_v=drop_v(peak_a, length_m, section_mm2, degc),
+            allowed_v=allowed_v,
+            needed_mm2=section_for(peak_a, length_m=length_m, loses_v=allowed_v, drop_current_a=peak_a),
+        )
+
+
+# -- what is there ---------------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pulled:
+    """What is left when one block is pulled out: how many strings, how long they hold, and what that is judged. [h]"""
+
+    string: int
+    strings_count: int
+    band: Band | None
+    verdict: Verdict | None
+    words: str
+
+
+def without_block(supply: Supply, loads: tuple[Load, ...], string: int) -> Pulled | None:
+    """Return what the rest of a bank does while a block of a string is out: its whole string is then; None without a bank."""
+    bank = supply.bank
+    if bank is None:
+        return None
+    left = bank.parallel - 1
+    must = say_required_h(supply.requirement.standby_h)
+    if left < 1:
+        return Pulled(
+            string=string,
+            strings_count=0,
+            band=None,
+            verdict=None,
+            words="Without this block the bank gives nothing: all of it is one string. While it is out nothing holds.",
+        )
+    rest = replace(supply, bank=replace(bank, parallel=left, blocks=tuple(b for b in bank.blocks if b.string != string)))
+    result = judge_figures(rest, loads, compute_figures(rest, loads, in_full=True))
+    hours = say_hours(result.holdover.expected, must_h=supply.requirement.standby_h) if result.holdover else "an unknown time"
+    taken = f"Its whole string is out with it ({bank.series} blocks). " if bank.series > 1 else ""
+    return Pulled(
+        string=string,
+        strings_count=left,
+        band=result.holdover,
+        verdict=result.verdict,
+        words=f"{taken}The {left} {'string' if left == 1 else 'strings'} left hold {hours} of {must}.",
+    )
