@@ -323,6 +323,19 @@ def check_whole(connection: Connection, actor: Actor, name: str, row: Row) -> tu
         raise Refused([_within(f, tree, name, row) for f in error.faults]) from error
 
 
+def change_together(connection: Connection, actor: Actor, wanted: list[tuple[str, Row, Row]]) -> None:
+    """Change several rows of one site, each given as name, row and columns, and check the site once all is changed."""
+    changed: list[tuple[str, Row, Row]] = []
+    for name, row, columns in wanted:
+        if any(row[key] != value for key, value in columns.items()):
+            changed.append((name, row, AGGREGATES[name].change(connection, {**row, **columns})))
+    if not changed:
+        return
+    tree, _ = check_whole(connection, actor, changed[0][0], changed[0][2])
+    for name, before, after in changed:
+        log_change(connection, actor, "edit", name, after, tree.site["id"], before, after)
+
+
 def read_document(tree: SiteTree) -> SiteFile:
     """Return the site file of a tree that was checked when it was saved, or raise `Unreadable`: what is stored is never trusted to be whole."""
     try:

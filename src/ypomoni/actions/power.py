@@ -5,13 +5,12 @@ from typing import Any
 
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import (
-    check_whole,
+    change_together,
     create,
     edit,
     edit_shared,
     find,
     fresh_key,
-    log_change,
     read_document,
     read_tree,
     refuse_stale,
@@ -31,7 +30,6 @@ from ypomoni.records.load import LoadRow
 from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.kept import AGGREGATES
 from ypomoni.storage.supplies import select_going_by_bench
 
 
@@ -63,21 +61,8 @@ def plan_way(connection: Connection, actor: Actor, plan_id: int, supply_key: str
     # A supply and its loads suit each other only once both are changed.
     wanted: list[tuple[str, Row, Row]] = [("supply", dict(there), _columns_of(way))]
     wanted += [("load", dict(loads[e.key]), _load_columns(dict(loads[e.key]), e)) for e in way.loads if e.key in loads]
-    _change_together(connection, actor, wanted)
+    change_together(connection, actor, wanted)
     return made, way
-
-
-def _change_together(connection: Connection, actor: Actor, wanted: list[tuple[str, Row, Row]]) -> None:
-    """Change several rows of one site, each given as name, row and columns, and check the site once all is changed."""
-    changed: list[tuple[str, Row, Row]] = []
-    for name, row, columns in wanted:
-        if any(row[key] != value for key, value in columns.items()):
-            changed.append((name, row, AGGREGATES[name].change(connection, {**row, **columns})))
-    if not changed:
-        return
-    tree, _ = check_whole(connection, actor, changed[0][0], changed[0][2])
-    for name, before, after in changed:
-        log_change(connection, actor, "edit", name, after, tree.site["id"], before, after)
 
 
 def _columns_of(way: Way) -> Row:
@@ -249,4 +234,4 @@ def _write_selectors(
         if (load["key"] in load_keys) != hangs:
             columns: Row = {"selector_key": None} if hangs else {"supply_id": None, "selector_key": key}
             wanted.append(("load", dict(load), columns))
-    _change_together(connection, actor, wanted)
+    change_together(connection, actor, wanted)

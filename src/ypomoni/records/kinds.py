@@ -28,6 +28,8 @@ CURRENT = Kind(
 )
 POWER = Kind(name="power", unit="W", units=_with_prefixes("W"), example="4.2 W", bare_allowed=False, most=1e6)
 VOLTAGE = Kind(name="voltage", unit="V", units=_with_prefixes("V", "m k"), example="12 V", least=1e-3, most=1000.0)
+# What a meter shows whose leads may be turned.
+METER_VOLTAGE = Kind(name="voltage", unit="V", units=_with_prefixes("V", "m k"), example="13.7 V", least=-1000.0, most=1000.0)
 CHARGE = Kind(name="capacity", unit="Ah", units={"Ah": 1.0, "mAh": 1e-3}, example="7 Ah", least=1e-6, most=100_000.0)
 # No bare number: 22 could be ohms or the milliohms on the meter.
 RESISTANCE = Kind(

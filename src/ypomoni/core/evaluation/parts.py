@@ -111,7 +111,7 @@ def _fuse_name(rated_a: float, volts: str) -> str:
 
 
 def _isolator_name(protected: Protected) -> str:
-    return f"isolator for DC, {say_amps(protected.need.least_a, 2)} and {say_volts(protected.bears_v)} at least"
+    return f"isolator for DC, {say_amps(protected.choice.fuse_a or 0.0) if protected.choice else '?'} and {say_volts(protected.bears_v)} at least"
 
 
 def _lead_name(section_mm2: float, colour: str) -> str:

@@ -298,7 +298,7 @@ def _steps(bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: f
     yield SheetStep(
         kind=StepKind.DO,
         title="Connect the battery",
-        words=f"Minus, then plus; the last link away from the battery, since it can spark. Then close the isolator.{lithium}",
+        words=f"Isolator open or fuse out: plus, then minus. What closes the circuit comes last and away from the battery, since it can spark.{lithium}",
         caution=BURNS,
     )
     yield SheetStep(
@@ -354,7 +354,9 @@ def _nickel_steps(supply: Supply, bank: Bank, limit_a: float) -> Iterator[SheetS
         target=NICKEL_HEADROOM_V * cells_count,
         unit="V",
     )
-    yield SheetStep(kind=StepKind.DO, title="Connect the battery", words="Minus, then plus.", caution=BURNS)
+    yield SheetStep(
+        kind=StepKind.DO, title="Connect the battery", words="Plus, then minus. What closes the circuit comes last.", caution=BURNS
+    )
 
 
 class Told(StrEnum):

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from statistics import median
 
 from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_percent, say_volts
 from ypomoni.core.things.batteries import Bank
@@ -24,6 +25,8 @@ class Mismatch:
     other: FittedBlock
     one_shows: str
     other_shows: str
+    # Those of the two that most of the bank is unlike; both where nobody can tell.
+    odd: tuple[FittedBlock, ...]
 
 
 def mismatches(bank: Bank) -> tuple[Mismatch, ...]:
@@ -38,6 +41,7 @@ def _mismatches(bank: Bank) -> Iterator[Mismatch]:
             what=f"made {plain_number(months.by)} months apart",
             one=months.low,
             other=months.high,
+            odd=months.odd,
             one_shows=f"made {months.low.made}",
             other_shows=f"made {months.high.made}",
         )
@@ -47,6 +51,7 @@ def _mismatches(bank: Bank) -> Iterator[Mismatch]:
             what=f"in conditions {plain_number(100 * worn.by, 2)} points apart",
             one=worn.low,
             other=worn.high,
+            odd=worn.odd,
             one_shows=say_percent(worn.low.condition_ratio or 0.0),
             other_shows=say_percent(worn.high.condition_ratio or 0.0),
         )
@@ -57,6 +62,7 @@ def _mismatches(bank: Bank) -> Iterator[Mismatch]:
             what="of different capacities",
             one=sizes.low,
             other=sizes.high,
+            odd=sizes.odd,
             one_shows=say_amp_hours(low_ah, 3),
             other_shows=say_amp_hours(high_ah, 3),
         )
@@ -67,6 +73,7 @@ def _mismatches(bank: Bank) -> Iterator[Mismatch]:
             what=f"{say_volts(rests.by)} apart at rest",
             one=rests.low,
             other=rests.high,
+            odd=rests.odd,
             one_shows=say_volts(rests.low.rest_v or 0.0),
             other_shows=say_volts(rests.high.rest_v or 0.0),
         )
@@ -86,6 +93,7 @@ class _Apart:
     low: FittedBlock
     high: FittedBlock
     by: float
+    odd: tuple[FittedBlock, ...]
 
 
 def _apart(blocks: tuple[FittedBlock, ...], of: Callable[[FittedBlock], float | None]) -> _Apart | None:
@@ -94,7 +102,11 @@ def _apart(blocks: tuple[FittedBlock, ...], of: Callable[[FittedBlock], float | 
     if len(known) < 2:
         return None
     (low, first), (high, last) = min(known, key=lambda k: k[0]), max(known, key=lambda k: k[0])
-    return _Apart(first, last, high - low)
+    middle = median(value for value, _ in known)
+    odd = (
+        (first, last) if abs(high + low - 2 * middle) < ROUNDING * max(high, 1.0) else (first,) if middle - low > high - middle else (last,)
+    )
+    return _Apart(first, last, high - low, odd)
 
 
 def say_apart(found: Mismatch) -> str:

@@ -17,3 +17,19 @@ ALTER TABLE stock
 DROP TRIGGER bank_blocks ON bank;
 DROP FUNCTION keep_blocks();
 DROP TABLE block;
+-- What was read while a charger was set up, with who and when. It is appended and never changed.
+CREATE TABLE set_up_reading (
+    id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
+    organisation_id bigint NOT NULL REFERENCES organisation,
+    supply_id bigint NOT NULL,
+    account_id bigint,
+    kind text NOT NULL,
+    value double precision NOT NULL,
+    told text NOT NULL,
+    words text NOT NULL,
+    day_degc double precision NOT NULL,
+    diode text NOT NULL,
+    stored_at timestamptz NOT NULL DEFAULT now(),
+    CONSTRAINT set_up_reading_supply FOREIGN KEY (organisation_id, supply_id) REFERENCES supply (organisation_id, id)
+);
+CREATE INDEX set_up_reading_by_supply ON set_up_reading (supply_id, id);

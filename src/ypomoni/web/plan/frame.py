@@ -31,6 +31,9 @@ VIEWS = {
     "balance": (("balance.show", "Board"), ("compare.show", "Compare")),
     "power": (
         ("power.show", "UPS or DC"),
+        ("build.bank", "Bank"),
+        ("build.charger", "Charger"),
+        ("build.parts", "Parts list"),
         ("power.timed", "Timed runs"),
         ("power.backup", "Backup"),
         ("bench.power_bench", "Bench"),
@@ -102,10 +105,13 @@ def _mark_balance(loose_count: int, result: PlanResult) -> StageMark:
 def _mark_power(result: PlanResult) -> StageMark:
     found = {f.code for s in (*result.supplies, *result.selectors) for f in s.findings}
     for codes, shape, said in (
+        (("fuse_missing", "fuse_above_cable", "fuse_voltage"), "danger", "the wiring of a battery is dangerous"),
+        (("fuse_below_load",), "fails", "a battery fuse is too small"),
         (("backup_never_reached",), "fails", "a backup is never reached"),
         (("light_load_switch_off",), "fails", "an output switches off under its light load"),
         (("transfer_gap",), "fails", "a load does not live through the change-over"),
         (("selector_chatters",), "risk", "a selector chatters"),
+        (("mixed_string", "string_fuses_missing", "isolator_missing"), "risk", "a battery is not put together as it must be"),
         (("part_missing",), "open", "the output of a supply is not entered"),
         (("overhead_dominates",), "open", "a UPS burns more than its loads take"),
     ):
