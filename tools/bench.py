@@ -24,7 +24,10 @@ from throwaway import application, served
 from web.client import Client  # pyright: ignore[reportMissingImports]
 
 from ypomoni.core.balance.search import Effort, Proposal, find_moves
+from ypomoni.core.evaluation.building import bank_ways
+from ypomoni.core.evaluation.chargers import charger_schools
 from ypomoni.core.evaluation.evaluate import evaluate_plan
+from ypomoni.core.evaluation.parts import parts_of
 from ypomoni.core.evaluation.recommending import recommend_bank
 from ypomoni.core.evaluation.ways import ways_of
 from ypomoni.core.outage.case import Case
@@ -42,6 +45,9 @@ from ypomoni.core.sizing.duty_cycle import DutyCycle
 from ypomoni.core.things.batteries import Bank, build_pack
 from ypomoni.core.things.loads import Draw
 from ypomoni.core.things.solar import Controller, SolarPart
+from ypomoni.core.wiring.arrangement import arrangement_of
+from ypomoni.core.wiring.fuses import FuseNeed
+from ypomoni.core.wiring.plan import choose, shares_of, wire
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 from ypomoni.documents.site_model import SiteFile
@@ -216,6 +222,25 @@ def bench_power() -> None:
                 state["version"] += 1
 
             say(f"an edit of a cell, {site}", median_ms(edit_cell, runs=5), "alike")
+
+
+def bench_building() -> None:
+    """A bank laid out another way over HTTP, its net of 24 blocks solved, the ways to a bank, the schools of charging, a parts list."""
+    plan = builders.core_plan(builders.document(loads=[{"standby": {"current_a": 0.5}}]))
+    (supply,), loads = plan.supplies, plan.loads_on("s")
+    bank = Bank(chemistry_key="lead_agm", block_v=12.0, capacity_ah=24.0, series=4, parallel=6)
+    choice = choose(bank, FuseNeed(standby_a=1.0, alarm_a=2.0, charge_a=1.5), fuse_a=3.0, isolator=True, lead_m=0.5)
+    if choice is not None:
+        say("24 blocks wired and solved", median_ms(lambda: shares_of(wire(arrangement_of(bank), choice), 2.0)), "under 50 ms")
+    say("ways to a bank, each judged", median_ms(lambda: bank_ways.__wrapped__(supply, loads), runs=3), "under 2 s")
+    say("three schools of charging", median_ms(lambda: charger_schools(supply, loads)), "under 300 ms")
+    say("a parts list", median_ms(lambda: parts_of(plan)), "under 50 ms")
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    with application() as app:
+        client = Client(app)
+        address = "/sites/1/as-found/build/wiring?supply=bay-b&do=string&try=" + ";".join(["12:17,12:17"] * 10)
+        assert client.get(address).status_code == 200
+        say("a change of the bank redrawn, 22 blocks, over HTTP", median_ms(lambda: client.get(address), runs=9), "under 100 ms")
 
 
 def evaluated(site: dict[str, Any]) -> Callable[[], Any]:
@@ -424,6 +449,7 @@ if __name__ == "__main__":
     bench_outage()
     bench_endurance()
     bench_power()
+    bench_building()
     bench_seasons()
     bench_sizing()
     bench_pages()

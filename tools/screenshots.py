@@ -9,7 +9,6 @@ from playwright.sync_api import Browser, Page, sync_playwright
 from throwaway import application, served
 
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
-from ypomoni.actions.working import work_once
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 ARGUMENTS = [
@@ -96,12 +95,6 @@ def main() -> None:
             page.wait_for_selector(".offer-no")
         page.keyboard.press("Escape")
         page.mouse.up()
-        page.get_by_role("button", name="Find the fewest moves").click()
-        while not work_once(app.extensions["pool"]):
-            page.wait_for_timeout(200)
-        page.locator(".proposal-options button").first.click(timeout=60_000)
-        page.wait_for_selector(".ghost")
-        shoot(page, "balance-proposal")
         page.goto(f"{plan_address}/compare?plan=as-found&plan=proposal")
         page.wait_for_selector(".compare")
         shoot(page, "compare")
@@ -110,10 +103,6 @@ def main() -> None:
         page.goto(plan_address)
         open_audit(page)
         shoot(page, "audit")
-        page.locator("a.tree-node", has_text="Perimeter east").click()
-        page.wait_for_selector(".point")
-        shoot(page, "point")
-        page.keyboard.press("Escape")
         page.evaluate("window.scrollTo(0, document.querySelector('.registerbox').offsetTop - 60)")
         shoot(page, "register")
         for site, view, name in (("Orrin Vale", None, "power"), ("Fennick Lock", "Backup", "backup")):
@@ -130,8 +119,22 @@ def main() -> None:
         page.goto(f"{page.url}/as-found/season?supply=sun-battery")
         page.wait_for_selector(".season-answer")
         shoot(page, "season")
+        page.goto(address)
+        page.get_by_role("link", name="Saltmarsh Workshop").click()
+        page.wait_for_selector(".answer-line")
+        page.goto(f"{page.url}/as-found/build/bank?supply=bench")
+        page.wait_for_selector(".bank-ways")
+        shoot(page, "bank")
         page = open_page(browser, address, PHONE, "light")
         sign_in(page)
+        open_archive(page)
+        page.goto(f"{page.url}/as-found/build/charger?supply=bay-a&diode=silicon&degc=15")
+        page.locator("#value-set_v").fill("14.5 V")
+        page.locator("#read-set_v button").click()
+        page.wait_for_selector(".judged")
+        page.evaluate("document.querySelector('.sheet-steps li:nth-child(2)').scrollIntoView(); window.scrollBy(0, -120)")
+        shoot(page, "set-up-phone")
+        page.goto(address)
         open_archive(page)
         plan_address = page.url
         page.goto(plan_address)

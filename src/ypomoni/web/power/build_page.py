@@ -24,7 +24,7 @@ from ypomoni.core.things.supplies import Supply
 from ypomoni.core.wiring.arrangement import Seat, string_v, wrongs_of
 from ypomoni.core.wiring.mixing import mismatches, most_rest_v, say_apart
 from ypomoni.core.wiring.plan import MOST_BLOCKS, WiringPlan, greatest_spread_ratio, shares_of, wire
-from ypomoni.web.power.trying import Tried, bank_of, kinds_of
+from ypomoni.web.power.laying_out import LaidOut, bank_of, kinds_of
 from ypomoni.web.power.wiring_drawing import NARROW_COUNT, WIDE_COUNT, Drawing, draw, say_cm
 from ypomoni.web.words import VERDICT_WORDS
 
@@ -147,7 +147,7 @@ class WiringView:
     typed: dict[str, str]
 
 
-def wiring_view(supply: Supply, loads: tuple[Load, ...], tried: Tried, typed: dict[str, str] | None = None) -> WiringView | None:
+def wiring_view(supply: Supply, loads: tuple[Load, ...], tried: LaidOut, typed: dict[str, str] | None = None) -> WiringView | None:
     """Return the view of what is laid out for a supply; None without a bank."""
     bank = supply.bank
     if bank is None:
@@ -192,7 +192,7 @@ def wiring_view(supply: Supply, loads: tuple[Load, ...], tried: Tried, typed: di
     )
 
 
-def _comes_to(tried: Tried) -> str:
+def _comes_to(tried: LaidOut) -> str:
     whole = [s for s in tried.arrangement if all(seat.block is not None for seat in s)]
     if not whole:
         return "nothing: no string is whole"
@@ -203,7 +203,7 @@ def _comes_to(tried: Tried) -> str:
     return f"{say_volts(volts.pop())} {say_amp_hours(least_ah, 3)}"
 
 
-def _adds(tried: Tried) -> str:
+def _adds(tried: LaidOut) -> str:
     """Say what series and parallel add here."""
     series, strings = max(len(s) for s in tried.arrangement), len(tried.arrangement)
     first = tried.arrangement[0][0].block
@@ -232,7 +232,7 @@ def _seat_rows(plan: WiringPlan | None, string: tuple[Seat, ...], n: int) -> lis
     ]
 
 
-def _drawings(supply: Supply, plan: WiringPlan, tried: Tried, is_wrong: bool, protected: Protected | None) -> tuple[Drawing, Drawing]:
+def _drawings(supply: Supply, plan: WiringPlan, tried: LaidOut, is_wrong: bool, protected: Protected | None) -> tuple[Drawing, Drawing]:
     load_a = protected.need.greatest_a if protected else 0.0
     shares = shares_of(plan, load_a) if load_a > 0 and not is_wrong else {}
     words: dict[str, tuple[str, ...]] = {}

@@ -38,8 +38,8 @@ from ypomoni.web.power.build_page import (
     way_rows,
     wiring_view,
 )
+from ypomoni.web.power.laying_out import LaidOut, bank_of, change, laid_out_of, lay_out, read_laid_out
 from ypomoni.web.power.set_up_form import DIODE_WORDS, MAKE_WORDS, read_at_step, read_set_up
-from ypomoni.web.power.trying import Tried, bank_of, change, lay_out, read_tried, tried_of
 from ypomoni.web.security import signed_in
 from ypomoni.web.words import VERDICT_WORDS
 
@@ -123,9 +123,9 @@ def _wiring_of(supply: Supply, loads: Any, said: Mapping[str, str]) -> Any:
     return wiring_view(supply, loads, tried, typed)
 
 
-def _tried(found: Bank, said: Mapping[str, str]) -> Tried:
+def _tried(found: Bank, said: Mapping[str, str]) -> LaidOut:
     text = said.get("try", "")[:LONGEST_TRIED]
-    tried = read_tried(text, found) if text else tried_of(found)
+    tried = read_laid_out(text, found) if text else laid_out_of(found)
     do, kind = said.get("do", "")[:20], said.get("kind", "")[:20]
     if do == "lay-out":
         return lay_out(tried, {n: said.get(n, "")[:6] for n in ("blocks", "series", "strings")}, kind, found)

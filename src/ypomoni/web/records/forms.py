@@ -10,9 +10,10 @@ from ypomoni.core.errors import QuantityError
 from ypomoni.core.telling.rows import say_suspect_row
 from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.device_types import improbable_current, say_improbable
+from ypomoni.core.wiring.fuses import SOLD_FUSES_A
 from ypomoni.documents.discharge_text import read_discharge_text, write_discharge_text
 from ypomoni.records.audit import PointRow
-from ypomoni.records.bank import BankRow
+from ypomoni.records.bank import LARGEST_FUSE_A, BankRow
 from ypomoni.records.field import Row, blank_row, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
@@ -110,6 +111,7 @@ class SupplyForm(_Supply):
         "": "What it is, and down to which voltage it goes on. Without a cut-off nothing protects its battery.",
         "Its battery": "It stands on the block's label: volts, amp-hours, and the hours they are rated over. Left empty there is no battery, and it holds nothing.",
         "More of the battery": "For a data sheet or an impedance meter at hand. Left empty the usual figures of its kind count.",
+        "Its fuse and lead, if you have looked": "What stands between the battery and its supply. Left empty its wiring is not judged, and that is said.",
         "Its own protection, if it has one": "A lithium pack's own electronics. Left empty nothing is taken to protect it.",
         "Discharge table, if you have one": "The maker's table narrows the hours from ±10 % of capacity to ±3 %. Left empty the usual curve of its kind counts.",
         "Its output and charger": "It stands on the supply's label. Left empty nobody can say whether it is overloaded, or when the battery is full again.",
@@ -123,6 +125,7 @@ class SupplyForm(_Supply):
         {
             "More of the battery",
             "Its own protection, if it has one",
+            "Its fuse and lead, if you have looked",
             "Discharge table, if you have one",
             "Its AC output, if it is an AC UPS",
             "Its DC output, if it is a DC UPS",
@@ -189,8 +192,14 @@ class SupplyForm(_Supply):
         return fit_table(table, CHEMISTRIES[key], cells_count).rows
 
     def questions(self, row: Row | None) -> list[str]:
-        """Ask about rows of the table that do not go with the others."""
-        return [f"{say_suspect_row(r)} Is it right? It will count for little." for r in self.fitted() if r.is_suspect]
+        """Ask about rows of the table that do not go with the others, and about a fuse that nobody sells for a battery lead."""
+        asked = [f"{say_suspect_row(r)} Is it right? It will count for little." for r in self.fitted() if r.is_suspect]
+        fuse_a = self.bank_fuse_a.data
+        if fuse_a is not None and fuse_a > SOLD_FUSES_A[-1]:
+            asked.append(
+                f"A battery fuse of {fuse_a:g} A is above every size that goes with a listed lead, {SOLD_FUSES_A[-1]:g} A. Is it right?"
+            )
+        return asked
 
     def validate(self, extra_validators: Any = None) -> bool:
         """Ask for what a bank needs, where there is one."""
@@ -198,7 +207,7 @@ class SupplyForm(_Supply):
         if self.enclosure_gas_tight.data and self.enclosure_volume_m3.data is None and not self.enclosure_volume_m3.errors:
             self.enclosure_volume_m3.errors = ["must not be empty for a gas-tight box: as in 50 l."]
             good = False
-        good = self._panel_is_whole() and good
+        good = self._panel_is_whole() and self._wiring_is_whole() and good
         if self.bank_chemistry.data:
             good = self._read_table() and good
             for name in self._NEEDED:
@@ -206,6 +215,22 @@ class SupplyForm(_Supply):
                 if field.data is None and not field.errors:
                     field.errors = [f"must not be empty where there is a battery: {getattr(field, 'hint', '')}."]
                     good = False
+        return good
+
+    def _wiring_is_whole(self) -> bool:
+        """Refuse a fuse that nobody sells, volts of a fuse that is not there, and half a lead."""
+        good = True
+        if self.bank_fuse_a.data is not None and self.bank_fuse_a.data > LARGEST_FUSE_A:
+            self.bank_fuse_a.errors = [f"must be at most {LARGEST_FUSE_A} A: no fuse is sold that is larger. Blades go to 40 A."]
+            good = False
+        if self.bank_fuse_dc_v.data is not None and self.bank_fuse_a.data is None and not self.bank_fuse_a.errors:
+            self.bank_fuse_a.errors = ["must not be empty where its volts are said: as in 5 A."]
+            good = False
+        length, section = self.bank_lead_length_m, self.bank_lead_section_mm2
+        for here, there in ((length, section), (section, length)):
+            if here.data is None and there.data is not None and not here.errors:
+                here.errors = [f"must not be empty where the lead is said: {here.hint}."]
+                good = False
         return good
 
     def columns(self) -> Row:

@@ -17,7 +17,7 @@ _SEAT = re.compile(r"^(\d{1,4}(?:\.\d{1,3})?):(\d{1,6}(?:\.\d{1,4})?)(t?)$")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Tried:
+class LaidOut:
     """What is laid out, and what of the last step could not be done: field and message."""
 
     arrangement: Arrangement
@@ -41,21 +41,21 @@ def _written(seat: Seat) -> str:
     return f"{seat.block.block_v:g}:{seat.block.capacity_ah:g}{'t' if seat.turned else ''}"
 
 
-def tried_of(bank: Bank) -> Tried:
+def laid_out_of(bank: Bank) -> LaidOut:
     """Return the blocks of a bank as they belong."""
-    return Tried(arrangement=arrangement_of(bank))
+    return LaidOut(arrangement=arrangement_of(bank))
 
 
-def read_tried(text: str, bank: Bank) -> Tried:
+def read_laid_out(text: str, bank: Bank) -> LaidOut:
     """Return what a text lays out, of the chemistry of a bank; what cannot be read is that bank as it belongs."""
     strings: list[tuple[Seat, ...]] = []
     for said in text.split(";"):
         seats = [_seat(word, bank) for word in said.split(",")]
         if any(seat is None for seat in seats):
-            return tried_of(bank)
+            return laid_out_of(bank)
         strings.append(tuple(seat for seat in seats if seat is not None))
-    found = Tried(arrangement=tuple(strings))
-    return found if 1 <= sum(len(s) for s in strings) <= MOST_BLOCKS else tried_of(bank)
+    found = LaidOut(arrangement=tuple(strings))
+    return found if 1 <= sum(len(s) for s in strings) <= MOST_BLOCKS else laid_out_of(bank)
 
 
 def _seat(word: str, bank: Bank) -> Seat | None:
@@ -87,7 +87,7 @@ def kinds_of(bank: Bank, stock: tuple[StockBlock, ...]) -> list[tuple[str, str]]
     return [(f"{v:g}:{ah:g}", f"{plain_number(v)} V {plain_number(ah)} Ah") for v, ah in found]
 
 
-def change(tried: Tried, do: str, kind: str, bank: Bank) -> Tried:
+def change(tried: LaidOut, do: str, kind: str, bank: Bank) -> LaidOut:
     """Return what is laid out after one step: ``series-1`` adds a block to string 1, ``string`` a string like the first, ``turn-1-2``, ``remove-1-2``, ``unstring-2``."""
     verb, *numbers = do.split("-")
     at = [int(n) for n in numbers if n.isdigit()]
@@ -97,7 +97,12 @@ def change(tried: Tried, do: str, kind: str, bank: Bank) -> Tried:
     if verb in ("series", "string") and tried.blocks_count + (1 if verb == "series" else len(strings[0])) > MOST_BLOCKS:
         return replace(tried, field="kind", fault=f"At most {MOST_BLOCKS} blocks are drawn.")
     if verb == "series" and len(at) == 1 and 1 <= at[0] <= len(strings):
+        others = {s.block.block_v for s in strings[at[0] - 1] if s.block}
         strings[at[0] - 1].append(new)
+        if others and new.block is not None and new.block.block_v not in others:
+            has, adds = " and ".join(f"{plain_number(v)} V" for v in sorted(others)), plain_number(new.block.block_v)
+            fault = f"String {at[0]} has blocks of {has}: one of {adds} V does not belong in it. Take it out, or choose one of the same."
+            return LaidOut(arrangement=tuple(tuple(s) for s in strings), field="kind", fault=fault)
     elif verb == "string":
         strings.append([new] * max(1, len(strings[0])))
     elif verb in ("turn", "remove") and len(at) == 2 and 1 <= at[0] <= len(strings) and 1 <= at[1] <= len(strings[at[0] - 1]):
@@ -107,14 +112,14 @@ def change(tried: Tried, do: str, kind: str, bank: Bank) -> Tried:
         else:
             del string[k]
     elif verb == "reset":
-        return tried_of(bank)
+        return laid_out_of(bank)
     else:
         return tried
     left = tuple(tuple(s) for s in strings if s)
-    return Tried(arrangement=left) if left else replace(tried, field="kind", fault="One block must stay: there would be nothing to draw.")
+    return LaidOut(arrangement=left) if left else replace(tried, field="kind", fault="One block must stay: there would be nothing to draw.")
 
 
-def lay_out(tried: Tried, typed: dict[str, str], kind: str, bank: Bank) -> Tried:
+def lay_out(tried: LaidOut, typed: dict[str, str], kind: str, bank: Bank) -> LaidOut:
     """Return so many blocks laid out as they were asked for, in series × strings; what does not go is said beside its field."""
     numbers: dict[str, int] = {}
     for name in ("blocks", "series", "strings"):
@@ -131,10 +136,10 @@ def lay_out(tried: Tried, typed: dict[str, str], kind: str, bank: Bank) -> Tried
         return replace(tried, field="blocks", fault=f"{blocks} blocks do not make {series} × {strings}: that takes {takes}, {over}.")
     seat = _seat(kind, bank)
     new = Seat(block=one_block(bank)) if seat is None or seat.block is None else seat
-    return Tried(arrangement=tuple(tuple([new] * series) for _ in range(strings)))
+    return LaidOut(arrangement=tuple(tuple([new] * series) for _ in range(strings)))
 
 
-def bank_of(tried: Tried, bank: Bank) -> Bank | None:
+def bank_of(tried: LaidOut, bank: Bank) -> Bank | None:
     """Return the bank that is laid out; None where its blocks are not all alike, one is turned or missing, or its strings differ."""
     seats = [seat for string in tried.arrangement for seat in string]
     first = seats[0].block
