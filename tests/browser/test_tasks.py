@@ -87,7 +87,7 @@ def test_a_load_added_to_the_demo_shrinks_the_strip_and_turns_the_verdict_and_st
     page.get_by_role("link", name="Saltmarsh Workshop").click()
     expect(page.locator(".answer-holds")).to_be_visible()
     page.get_by_role("button", name="Add a load").click()
-    fill(page, name="Heated lamp", supply_id="Panel", standby="8.4 W @ 12 V", standby_provenance="data sheet")
+    fill(page, name="Heated lamp", supply="Panel", standby="8.4 W @ 12 V", standby_provenance="data sheet")
     save(page)
     expect(page.locator(".answer-fails")).to_contain_text("Panel gives out first")
     expect(page.locator(".findings .finding-fails")).to_have_count(1)
