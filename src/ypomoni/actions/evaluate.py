@@ -229,6 +229,7 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
     shared = [site_file.site.typical_degc, site_file.site.min_degc, [p.model_dump(mode="json") for p in site_file.places]]
     shared.append([b.model_dump(mode="json") for b in site_file.stock])
     selectors = [s.model_dump(mode="json") for s in plan.selectors]
+    tests = [t.model_dump(mode="json") for t in plan.tests]
     meters = [i.model_dump(mode="json") for i in site_file.instruments]
     return [
         hashlib.sha256(
@@ -238,6 +239,7 @@ def digests_of(site_file: SiteFile, plan: PlanPart) -> list[str]:
                     requirements[supply.requirement],
                     loads.get(supply.key, []),
                     [[s, loads.get(s["key"], [])] for s in selectors if supply.key in s["inputs"]],
+                    [t for t in tests if t["supply"] == supply.key],
                     shared,
                     # Without points there are no readings, and no instrument matters.
                     [points[supply.key], meters] if supply.key in points else [],

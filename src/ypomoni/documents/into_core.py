@@ -1,5 +1,6 @@
 """The core's values of a site file. What a record describes is taken over by name; here stands only what has to be put together."""
 
+from datetime import datetime
 from enum import StrEnum
 from functools import cache
 from typing import Any
@@ -7,6 +8,7 @@ from typing import Any
 from ypomoni.core.requirements import Autonomy, Derating, Requirement
 from ypomoni.core.requirements.patterns import Day, ListSpan, TimePattern, WeekSpan
 from ypomoni.core.things.batteries import Bank, Bms, StockBlock
+from ypomoni.core.things.discharge_tests import DischargeSample, DischargeTest
 from ypomoni.core.things.loads import AcDraw, Burst, Cable, Converter, Load, Recharge, Run, StatedCurrent, Thermostat
 from ypomoni.core.things.outputs import AcOutput, DcOutput, TimedRun
 from ypomoni.core.things.places import Place
@@ -24,7 +26,7 @@ from ypomoni.records.field import Many, Months, Reference, Word, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import BurstRow, LoadRow, ThermostatRow
 from ypomoni.records.requirement import RequirementRow
-from ypomoni.records.site import PlaceRow, PlanRow, SiteRow
+from ypomoni.records.site import DischargeTestRow, PlaceRow, PlanRow, SampleRow, SiteRow
 from ypomoni.records.supply import SupplyRow
 
 
@@ -86,6 +88,7 @@ def _plan(
         supplies=tuple(_supply(s, site_file, requirements, behind) for s in part.supplies),
         loads=tuple(_load(load, places) for load in part.loads),
         selectors=tuple(_selector(s) for s in part.selectors),
+        tests=tuple(_discharge(t) for t in part.tests),
         points=tuple(_point(p) for p in part.points),
         readings=tuple(_reading(r, superseded, power_meters) for r in part.readings),
         instruments=instruments,
@@ -216,6 +219,14 @@ def _selector(part: Part) -> Selector:
         switch_below_v=part.switch_below_v or 0.0,
         return_above_v=part.return_above_v,
         gauge=gauge,
+    )
+
+
+def _discharge(part: Part) -> DischargeTest:
+    values = plain(DischargeTestRow, part)
+    supply_key, at = values.pop("supply"), datetime.fromisoformat(values.pop("at"))
+    return DischargeTest(
+        **values, supply_key=supply_key, at=at, samples=tuple(DischargeSample(**plain(SampleRow, s)) for s in part.samples)
     )
 
 

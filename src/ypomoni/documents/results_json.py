@@ -187,6 +187,19 @@ def _supply(result: SupplyResult, curve: SurvivalCurve | None) -> dict[str, Any]
         else {name: getattr(result.identified, name) for name in ("overhead_w", "condition_ratio", "worst_error_ratio")},
         "cuts": None if result.cuts is None else {name: getattr(result.cuts, name) for name in CUTS_KEYS},
         "solar": None if result.solar is None else {name: full["solar"][name] for name in SOLAR_KEYS},
+        "tests": [
+            {
+                "key": t.key,
+                "test_ratio": t.test_ratio,
+                "condition_ratio": t.condition_ratio,
+                "is_lower_bound": t.is_lower_bound,
+                "predicted_h": None
+                if t.predicted is None
+                else {"low": t.predicted.low, "expected": t.predicted.expected, "high": t.predicted.high},
+                "inside_band": t.inside_band,
+            }
+            for t in result.tests
+        ],
         "findings": full["findings"],
         "not_checked": list(result.not_checked),
     }

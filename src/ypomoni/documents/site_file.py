@@ -187,6 +187,10 @@ def _cross_faults(document: dict[str, Any]) -> Iterator[Fault]:
             if any(supply.get(key) is not None for key in ("typical_degc", "min_degc", "max_degc")):
                 yield from _temperature_order(supply, site, at)
         selector_keys = _keys(list(_objects(plan.get("selectors"))))
+        tests = list(_objects(plan.get("tests")))
+        yield from _doubles(tests, (*here, "tests"))
+        for m, test in tests:
+            yield from _unknown(test, "supply", set(by_key), "supplies of this plan", (*here, "tests", m))
         yield from _selector_faults(plan, by_key, here)
         for m, load in loads:
             at = (*here, "loads", m)
@@ -212,11 +216,25 @@ def _sense_faults(document: dict[str, Any]) -> Iterator[Fault]:
             yield from _block_faults(supply.get("bank"), ("plans", n, "supplies", m, "bank"))
             yield from _run_time_faults(supply, document.get("site"), ("plans", n, "supplies", m))
             yield from _busy_faults(supply, plan, ("plans", n, "supplies", m))
+        for m, test in _objects(plan.get("tests")):
+            key = test.get("supply")
+            yield from _test_faults(test, by_key.get(key) if isinstance(key, str) else None, ("plans", n, "tests", m))
         for m, load in _objects(plan.get("loads")):
             key = load.get("supply")
             feeding = by_key.get(key) if isinstance(key, str) else None
             yield from _converter_faults(load, feeding, ("plans", n, "loads", m))
             yield from _fed_faults(load, feeding, ("plans", n, "loads", m))
+
+
+def _test_faults(test: dict[str, Any], supply: dict[str, Any] | None, here: tuple[str | int, ...]) -> Iterator[Fault]:
+    """Yield a test of a supply without a battery, and one that ended above what its battery shows full."""
+    bank = supply.get("bank") if supply else None
+    if supply is not None and not isinstance(bank, dict):
+        yield Fault(path_of((*here, "supply")), f"names {test.get('supply')!r}, which has no battery: there is nothing to discharge.")
+        return
+    full_v, end_v = _full_v(bank) if isinstance(bank, dict) else None, _number(test.get("end_v"))
+    if full_v is not None and end_v is not None and end_v >= full_v:
+        yield Fault(path_of((*here, "end_v")), f"must be below what this battery shows full and at rest, {full_v:.4g} V, was {end_v:g} V.")
 
 
 def _busy_faults(supply: dict[str, Any], plan: dict[str, Any], at: tuple[str | int, ...]) -> Iterator[Fault]:

@@ -18,7 +18,7 @@ from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import LOAD_NESTS, BurstRow, LoadRow, RechargeRow, ThermostatRow
 from ypomoni.records.pattern import HistorySpanRow, WeekSpanRow
 from ypomoni.records.requirement import REQUIREMENT_NESTS, RequirementRow
-from ypomoni.records.site import SELECTOR_NESTS, PlaceRow, PlanRow, RunRow, SelectorRow, SiteRow
+from ypomoni.records.site import SELECTOR_NESTS, DischargeTestRow, PlaceRow, PlanRow, RunRow, SampleRow, SelectorRow, SiteRow
 from ypomoni.records.supply import SUPPLY_NESTS, SupplyRow, TimedRunRow, TotalRow
 
 FORMAT = "ypomoni-site"
@@ -242,7 +242,19 @@ class ReadingPart(part_of(ReadingRow, lists={"open_questions": Part})):
         return self
 
 
-class PlanPart(part_of(PlanRow, lists={"selectors": SelectorPart})):
+class DischargePart(part_of(DischargeTestRow, lists={"samples": part_of(SampleRow)})):
+    """A timed discharge of a supply's bank."""
+
+    @model_validator(mode="after")
+    def _current_known(self) -> Self:
+        if self.current_a is None and not any(s.a is not None and s.a > 0 for s in self.samples):
+            raise ValueError("current_a is missing: give it, or samples with their currents.")
+        if any(s.t_h > self.ran_h * (1 + 1e-6) for s in self.samples):
+            raise ValueError(f"samples must not lie after ran_h ({self.ran_h:g} h).")
+        return self
+
+
+class PlanPart(part_of(PlanRow, lists={"selectors": SelectorPart, "tests": DischargePart})):
     """One configuration of the site."""
 
     supplies: Annotated[list[SupplyPart], Field(max_length=MOST_SUPPLIES)]

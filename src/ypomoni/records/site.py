@@ -2,11 +2,12 @@
 
 from typing import Annotated, Any, TypedDict
 
+from ypomoni.core.things.discharge_tests import DischargeEnd
 from ypomoni.core.things.selectors import SelectorMode
 from ypomoni.core.things.supplies import Stage
-from ypomoni.records.field import Kept, Line, Many, Months, Nests, Real, Reference, Word, degrees, key_of, volts
-from ypomoni.records.kinds import LENGTH, SECTION, TEMPERATURE
-from ypomoni.records.words import SELECTOR_WORDS, STAGE_WORDS
+from ypomoni.records.field import Kept, Line, Many, Moment, Months, Nests, Real, Reference, Word, amperes, degrees, key_of, volts
+from ypomoni.records.kinds import HOURS, LENGTH, SECTION, TEMPERATURE
+from ypomoni.records.words import DISCHARGE_END_WORDS, SELECTOR_WORDS, STAGE_WORDS
 
 
 class SiteRow(Kept):
@@ -51,6 +52,33 @@ class SelectorRow(TypedDict):
 SELECTOR_NESTS: Nests = {"gauge": ("gauge_full_v",)}
 
 
+class SampleRow(TypedDict):
+    """What was read on the way of a test."""
+
+    t_h: Annotated[float, Real("t_h", HOURS, least=0, most=10_000)]
+    v: Annotated[float | None, volts("v", default=None, null=True)]
+    a: Annotated[float | None, amperes("a", default=None, null=True)]
+
+
+class DischargeTestRow(TypedDict):
+    """A timed discharge of a supply's bank from full; currents and voltages are of the whole bank."""
+
+    key: Annotated[str, key_of()]
+    supply: Annotated[str, Line("supply", is_key=True)]
+    at: Annotated[str, Moment("at", label="Begun")]
+    temperature_degc: Annotated[float, degrees("temperature_degc", label="Temperature of the battery", hint="as in 15 °C")]
+    current_a: Annotated[
+        float | None,
+        amperes(
+            "current_a", above=0, default=None, null=True, label="Current", hint="as in 0.9 A; empty: the mean of what was read on the way"
+        ),
+    ]
+    ran_h: Annotated[float, Real("ran_h", HOURS, above=0, most=10_000, label="It ran for", hint="as in 9 h 24 min")]
+    ended: Annotated[str, Word("ended", DISCHARGE_END_WORDS, one_of=DischargeEnd, label="It ended")]
+    end_v: Annotated[float, volts("end_v", label="At", hint="volts of the whole bank, as in 10.5 V")]
+    samples: Annotated[list[dict[str, Any]], Many("samples", SampleRow, default=[], most=2_000)]
+
+
 class PlanRow(Kept):
     """One configuration of a site."""
 
@@ -60,6 +88,7 @@ class PlanRow(Kept):
     stage: Annotated[str, Word("stage", STAGE_WORDS, one_of=Stage, label="Stands for")]
     # As they stand in the site file: what hangs on one names it by its key.
     selectors: Annotated[list[dict[str, Any]], Many("selectors", SelectorRow, default=[], most=10, told="selectors", since=9)]
+    tests: Annotated[list[dict[str, Any]], Many("tests", DischargeTestRow, default=[], most=500, told="discharge tests", since=12)]
 
 
 class PlaceRow(Kept):

@@ -66,3 +66,5 @@ DAY_WORDS = {
 CONTROLLER_WORDS = {"none": "nothing, the panel alone", "pwm": "a simple controller (PWM)", "mppt": "a tracking controller (MPPT)"}
 DURING_WORDS = {"always": "Always", "alarm": "In alarm only"}
 POSITIVE_WORDS = {"discharge": "towards the loads", "charge": "into the battery"}
+
+DISCHARGE_END_WORDS = {"end_voltage": "at its end voltage", "stopped": "stopped before it"}

@@ -17,6 +17,7 @@ from ypomoni.core.judgement import (
     judge_buses,
     judge_plan,
     judge_supply,
+    judge_tests,
     judge_unassigned,
     not_checked,
 )
@@ -24,9 +25,10 @@ from ypomoni.core.outage.band import estimate_band
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.core.outage.recharge import recovery_beside
+from ypomoni.core.outage.testing import result_of_test
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of
-from ypomoni.core.telling.results import Band, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
+from ypomoni.core.telling.results import Band, DischargeResult, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import say_hours, say_required_h
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply
@@ -123,7 +125,8 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
     """Return a supply with its currents, judged as far as no outage is needed; its verdict is *unknown* unless that settles it."""
     loads = plan.loads_on(supply.key)
     facts = facts_of(supply, loads, compute_currents(supply, loads))
-    findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
+    tested, tests = _tested(plan, supply)
+    findings, verdict, overloaded = judge_supply(facts, (*judge_audit(audit_of(plan, supply)), *tested))
     is_settled = verdict in (Verdict.UNSAFE, Verdict.FAILS) or is_idle(facts)
     return replace(
         _without_guesses(facts.result, supply, loads),
@@ -131,7 +134,15 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
         findings=findings,
         overloaded=overloaded,
         not_checked=not_checked(facts),
+        tests=tests,
     )
+
+
+def _tested(plan: Plan, supply: Supply) -> tuple[tuple[Finding, ...], tuple[DischargeResult, ...]]:
+    """Return what the timed discharges of a supply's bank give rise to, and what each comes to."""
+    made = plan.tests_of(supply.key)
+    results = tuple(result_of_test(supply, test) for test in made)
+    return judge_tests(supply, made, results), results
 
 
 def is_pending(plan: PlanResult) -> bool:
@@ -203,8 +214,9 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     else:
         reason = "Nothing hangs on it, so any battery holds." if is_idle(facts) else _why_no_advice(supply)
         facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
-    findings, verdict, overloaded = judge_supply(facts, judge_audit(audit_of(plan, supply)))
-    result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts))
+    tested, tests = _tested(plan, supply)
+    findings, verdict, overloaded = judge_supply(facts, (*judge_audit(audit_of(plan, supply)), *tested))
+    result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts), tests=tests)
     return _without_guesses(result, supply, loads)
 
 

@@ -283,6 +283,22 @@ class SolarResult:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class DischargeResult:
+    """What a timed discharge comes to. [ratio, h] None: it cannot be told; ``inside_band`` also where a test was stopped before its band began.
+
+    ``test_ratio`` compares it with a new bank, ``condition_ratio`` is the condition for the model. ``is_lower_bound``: it was stopped, so
+    the bank is at least so good.
+    """
+
+    key: str
+    test_ratio: float | None
+    condition_ratio: float | None
+    is_lower_bound: bool
+    predicted: Band | None
+    inside_band: bool | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SupplyResult:
     """Everything computed for one supply. A figure is None where it does not exist; ``limited_by`` or a finding says why."""
 
@@ -341,6 +357,8 @@ class SupplyResult:
     solar: SolarResult | None = None
     # What would make it survive its cuts, or live on its sun, each judged again. In words.
     season_ways: tuple[str, ...] = ()
+    # What its timed discharges come to, in the order in which they were made.
+    tests: tuple[DischargeResult, ...] = ()
 
     @property
     def meets_requirement(self) -> bool | None:

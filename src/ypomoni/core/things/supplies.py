@@ -7,6 +7,7 @@ from ypomoni.core.chemistries.cells import head_at_v
 from ypomoni.core.requirements import Requirement
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.things.batteries import Bank, StockBlock
+from ypomoni.core.things.discharge_tests import DischargeTest
 from ypomoni.core.things.loads import Draw, Load, Run
 from ypomoni.core.things.outputs import AcOutput, DcOutput, Feed, TimedRun
 from ypomoni.core.things.places import Place
@@ -192,6 +193,11 @@ class Plan:
     instruments: tuple[Instrument, ...] = field(default=())
     runs: tuple[Run, ...] = field(default=())
     selectors: tuple[Selector, ...] = field(default=())
+    tests: tuple[DischargeTest, ...] = field(default=())
+
+    def tests_of(self, supply_key: str) -> tuple[DischargeTest, ...]:
+        """Return the timed discharges of a supply's bank, the oldest first."""
+        return tuple(sorted((t for t in self.tests if t.supply_key == supply_key), key=lambda t: t.at))
 
     def selector_of(self, supply_key: str) -> Selector | None:
         """Return the selector that a supply is an input of; None where it feeds loads itself."""
