@@ -15,7 +15,7 @@ from ypomoni.storage.accounts import select_account_by_email, select_organisatio
 from ypomoni.storage.changes import select_setting, upsert_setting
 from ypomoni.storage.connection import Connection
 
-SEED_VERSION = "7"
+SEED_VERSION = "8"
 ORGANISATION = "Saltmarsh Alarm Co-op"
 PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
 PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo

@@ -20,7 +20,7 @@ from ypomoni.web.library import views as library
 from ypomoni.web.people import sign_in
 from ypomoni.web.people import views as people
 from ypomoni.web.plan import views as plan
-from ypomoni.web.power import bench_views, build_views
+from ypomoni.web.power import bench_views, build_views, discharge_views
 from ypomoni.web.power import views as power
 from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
@@ -76,6 +76,7 @@ def create_app(settings: Settings) -> Flask:
         power,
         bench_views,
         build_views,
+        discharge_views,
         history,
         help_pages,
         developers,

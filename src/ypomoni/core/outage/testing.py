@@ -9,6 +9,7 @@ import math
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.outage.band import band_of
+from ypomoni.core.outage.law import terminal
 from ypomoni.core.outage.uncertainty import CONDITION_SPREAD_RATIO, capacity_spread_ratio
 from ypomoni.core.outage.walk import walk
 from ypomoni.core.telling.results import Band, DischargeResult
@@ -85,7 +86,7 @@ def _test_ratio(bank: Bank, test: DischargeTest, current_a: float) -> float | No
     return current_a / math.sqrt(low_a * high_a)
 
 
-def _ends_at_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
+def ends_at_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
     """Return the voltage a test is followed to: its end, or, where it was stopped, that at which the supply would have cut off. [V]"""
     if test.ended is DischargeEnd.END_VOLTAGE:
         return test.end_v
@@ -94,7 +95,7 @@ def _ends_at_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
 
 def _condition_ratio(supply: Supply, bank: Bank, test: DischargeTest, current_a: float) -> float:
     """Return the condition for which the simulation at the test's temperature ends when the test did, at most 1.05. [ratio]"""
-    end_v = _ends_at_v(supply, bank, test)
+    end_v = ends_at_v(supply, bank, test)
 
     def ends_sooner(condition_ratio: float) -> bool:
         hours_h = run_h(
@@ -116,7 +117,7 @@ def _condition_ratio(supply: Supply, bank: Bank, test: DischargeTest, current_a:
 def _predicted(supply: Supply, bank: Bank, test: DischargeTest, current_a: float) -> Band:
     """Return what the model says of a test with the bank as it is stated, its capacity and its condition being what is not known. [h]"""
     stated = bank.condition_today_ratio(supply.typical_degc)
-    end_v = _ends_at_v(supply, bank, test)
+    end_v = ends_at_v(supply, bank, test)
 
     def hours_h(condition_ratio: float, capacity_ratio: float = 1.0) -> float:
         return run_h(
@@ -149,3 +150,22 @@ def _is_inside(test: DischargeTest, predicted: Band) -> bool | None:
     if test.ended is DischargeEnd.STOPPED and test.ran_h < predicted.low:
         return None
     return predicted.low * (1 - 1e-9) <= test.ran_h <= predicted.high * (1 + 1e-9)
+
+
+def discharge_volts(supply: Supply, bank: Bank, test: DischargeTest, current_a: float, points_count: int = 80) -> list[tuple[float, float]]:
+    """Return what the bank as it is stated is predicted to show on the way of a test: hours and volts, to its end."""
+    pack = build_pack(
+        bank,
+        condition_ratio=bank.condition_today_ratio(supply.typical_degc),
+        temperature_degc=test.temperature_degc,
+        sizing=not is_slow(test),
+    )
+    end_v = ends_at_v(supply, bank, test)
+    stretch = [(0.0, current_a, 0.0, 0.0)]
+    last_h = walk(pack, end_v, 0.0, 0.0, stretch, min(LONGEST_H, 1.01 * pack.capacity_ah / current_a + 0.01)).t_h
+    found: list[tuple[float, float]] = []
+    for n in range(1, points_count + 1):
+        t_h = last_h * n / points_count
+        stop = walk(pack, -1e9, 0.0, 0.0, stretch, t_h)
+        found.append((t_h, terminal(pack, stop.u_ah, stop.d_ah, current_a, 0.0, 0.0)[1]))
+    return found

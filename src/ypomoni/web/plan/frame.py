@@ -37,6 +37,7 @@ VIEWS = {
         ("power.timed", "Timed runs"),
         ("power.backup", "Backup"),
         ("bench.power_bench", "Bench"),
+        ("discharge.show", "Tests"),
     ),
 }
 OVERLOADS = frozenset({"overload_standby", "overload_alarm"})
