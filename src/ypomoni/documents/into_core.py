@@ -26,7 +26,7 @@ from ypomoni.records.field import Many, Months, Reference, Word, fields_of
 from ypomoni.records.library import InstrumentRow, RangeRow, StockRow
 from ypomoni.records.load import BurstRow, LoadRow, ThermostatRow
 from ypomoni.records.requirement import RequirementRow
-from ypomoni.records.site import DischargeTestRow, PlaceRow, PlanRow, SampleRow, SiteRow
+from ypomoni.records.site import DischargeTestRow, PlaceRow, PlanRow, SiteRow
 from ypomoni.records.supply import SupplyRow
 
 
@@ -226,7 +226,10 @@ def _discharge(part: Part) -> DischargeTest:
     values = plain(DischargeTestRow, part)
     supply_key, at = values.pop("supply"), datetime.fromisoformat(values.pop("at"))
     return DischargeTest(
-        **values, supply_key=supply_key, at=at, samples=tuple(DischargeSample(**plain(SampleRow, s)) for s in part.samples)
+        **values,
+        supply_key=supply_key,
+        at=at,
+        samples=tuple(DischargeSample(t_h=s.t_h, terminal_v=s.v, current_a=s.a) for s in part.samples),
     )
 
 

@@ -1,12 +1,11 @@
-"""Timed runs of a UPS as people write them: a line each, as in `26 W 3 h 50 min`, or the log of a meter with time and watts.
-
-Called by the page *Timed runs*.
-"""
+"""Timed runs of a UPS as people write them: a line each, as in `26 W 3 h 50 min`, or the log of a meter with time and watts."""
 
 import re
 from dataclasses import dataclass
 
 from ypomoni.core.things.outputs import TimedRun
+from ypomoni.documents.quantities import read_quantity
+from ypomoni.records.kinds import HOURS
 
 MOST_LINES, MOST_RUNS = 20_000, 20
 # From so many lines of two numbers on it is the log of a meter.
@@ -51,6 +50,18 @@ def read_run_lines(text: str) -> tuple[list[TimedRun], list[UnreadRun]]:
         else:
             unread.append(UnreadRun(line=n, text=line[:60], message=f"is more than the {MOST_RUNS} runs that are kept."))
     return found, unread
+
+
+def read_duration_h(text: str) -> float:
+    """Return a duration as people write it: 3 h 50 min, 3:50, 40 min, or a plain number of hours. [h]
+
+    Raises
+    ------
+    QuantityTextError
+        If it says no time.
+    """
+    found = _hours(text)
+    return read_quantity(text, HOURS) if found is None else found
 
 
 def _number(text: str) -> float:

@@ -86,7 +86,7 @@ def _test_ratio(bank: Bank, test: DischargeTest, current_a: float) -> float | No
     return current_a / math.sqrt(low_a * high_a)
 
 
-def ends_at_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
+def followed_to_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
     """Return the voltage a test is followed to: its end, or, where it was stopped, that at which the supply would have cut off. [V]"""
     if test.ended is DischargeEnd.END_VOLTAGE:
         return test.end_v
@@ -95,7 +95,7 @@ def ends_at_v(supply: Supply, bank: Bank, test: DischargeTest) -> float:
 
 def _condition_ratio(supply: Supply, bank: Bank, test: DischargeTest, current_a: float) -> float:
     """Return the condition for which the simulation at the test's temperature ends when the test did, at most 1.05. [ratio]"""
-    end_v = ends_at_v(supply, bank, test)
+    end_v = followed_to_v(supply, bank, test)
 
     def ends_sooner(condition_ratio: float) -> bool:
         hours_h = run_h(
@@ -117,7 +117,7 @@ def _condition_ratio(supply: Supply, bank: Bank, test: DischargeTest, current_a:
 def _predicted(supply: Supply, bank: Bank, test: DischargeTest, current_a: float) -> Band:
     """Return what the model says of a test with the bank as it is stated, its capacity and its condition being what is not known. [h]"""
     stated = bank.condition_today_ratio(supply.typical_degc)
-    end_v = ends_at_v(supply, bank, test)
+    end_v = followed_to_v(supply, bank, test)
 
     def hours_h(condition_ratio: float, capacity_ratio: float = 1.0) -> float:
         return run_h(
@@ -160,7 +160,7 @@ def discharge_volts(supply: Supply, bank: Bank, test: DischargeTest, current_a: 
         temperature_degc=test.temperature_degc,
         sizing=not is_slow(test),
     )
-    end_v = ends_at_v(supply, bank, test)
+    end_v = followed_to_v(supply, bank, test)
     stretch = [(0.0, current_a, 0.0, 0.0)]
     last_h = walk(pack, end_v, 0.0, 0.0, stretch, min(LONGEST_H, 1.01 * pack.capacity_ah / current_a + 0.01)).t_h
     found: list[tuple[float, float]] = []

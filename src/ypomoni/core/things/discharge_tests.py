@@ -17,8 +17,8 @@ class DischargeSample:
     """What was read on the way, of the whole bank. None: not read. [h, V, A]"""
 
     t_h: float
-    v: float | None = None
-    a: float | None = None
+    terminal_v: float | None = None
+    current_a: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,5 +43,5 @@ class DischargeTest:
         """The current it is judged by; None where nothing of it is known. [A]"""
         if self.current_a is not None:
             return self.current_a
-        read = [s.a for s in self.samples if s.a is not None]
+        read = [s.current_a for s in self.samples if s.current_a is not None]
         return sum(read) / len(read) if read else None

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.outage.case import hindrance_of
-from ypomoni.core.outage.testing import discharge_volts, ends_at_v, result_of_test
+from ypomoni.core.outage.testing import discharge_volts, followed_to_v, result_of_test
 from ypomoni.core.telling.results import DischargeResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_range, say_required_h, say_volts
 from ypomoni.core.things.discharge_tests import DischargeEnd, DischargeTest
@@ -127,8 +127,8 @@ def _chart(supply: Supply, test: DischargeTest, told: DischargeResult) -> Discha
     if bank is None or predicted is None or not current_a:
         return None
     curve = discharge_volts(supply, bank, test, current_a)
-    read = [(s.t_h, s.v) for s in test.samples if s.v is not None]
-    end_v = ends_at_v(supply, bank, test)
+    read = [(s.t_h, s.terminal_v) for s in test.samples if s.terminal_v is not None]
+    end_v = followed_to_v(supply, bank, test)
     volts = [v for _, v in curve] + [v for _, v in read] + [end_v, test.end_v]
     low_v, high_v = min(volts) - 0.1, max(volts) + 0.1
     last_h = 1.05 * max(predicted.high, test.ran_h)

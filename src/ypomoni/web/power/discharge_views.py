@@ -12,7 +12,8 @@ from ypomoni.core.telling.wording import say_percent
 from ypomoni.core.things.supplies import Plan, Supply
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.quantities import QuantityTextError, read_current, read_quantity
-from ypomoni.records.kinds import HOURS, TEMPERATURE, VOLTAGE, Kind
+from ypomoni.documents.run_lines import read_duration_h
+from ypomoni.records.kinds import TEMPERATURE, VOLTAGE, Kind
 from ypomoni.records.words import DISCHARGE_END_WORDS
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.power.discharge_page import discharge_views
@@ -117,7 +118,11 @@ def _read(texts: dict[str, str], supply: Supply, faults: dict[str, str]) -> dict
         faults["current"] = "must not be empty, unless amperes were read on the way."
     if texts["ended"] not in DISCHARGE_END_WORDS:
         faults["ended"] = "must be one of those offered."
-    ran_h = number("ran", HOURS)
+    ran_h = None
+    try:
+        ran_h = read_duration_h(texts["ran"])
+    except QuantityTextError as error:
+        faults["ran"] = str(error)
     if ran_h is not None and ran_h <= 0:
         faults["ran"] = "must be above 0 h."
     if ran_h is not None and any(s["t_h"] > ran_h for s in samples):
@@ -142,7 +147,7 @@ def _samples(text: str, faults: dict[str, str]) -> list[dict[str, float | None]]
         if not parts:
             continue
         try:
-            t_h = read_quantity(parts[0], HOURS)
+            t_h = read_duration_h(parts[0])
             v = read_quantity(parts[1], VOLTAGE) if len(parts) > 1 else None
             a = read_current(parts[2])[0] if len(parts) > 2 else None
         except QuantityTextError as error:
