@@ -141,7 +141,8 @@ def test_a_backup_that_is_never_reached_is_seen_and_mended(open_page):
     expect(page.get_by_text("is never reached")).to_have_count(0)
 
 
-@pytest.mark.parametrize(("size", "scheme"), [pytest.param(LAPTOP, "light", marks=pytest.mark.long), (PHONE, "dark")])
+@pytest.mark.long
+@pytest.mark.parametrize(("size", "scheme"), [(LAPTOP, "light"), (PHONE, "dark")])
 def test_the_pages_of_power_can_be_used_by_everybody(open_page, size, scheme):
     """Axe finds nothing on any of them, and nothing is wider than the screen."""
     page = open_page(size, scheme)

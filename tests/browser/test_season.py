@@ -148,7 +148,8 @@ def test_a_logger_is_made_to_last_its_year(open_page):
     expect(answer.locator(".shape-fails")).to_have_count(1)
 
 
-@pytest.mark.parametrize(("size", "scheme"), [(LAPTOP, "light"), pytest.param(PHONE, "dark", marks=pytest.mark.long)])
+@pytest.mark.parametrize(("size", "scheme"), [(LAPTOP, "light"), (PHONE, "dark")])
+@pytest.mark.long
 def test_the_pages_of_the_season_can_be_used_by_everybody(open_page, size, scheme):
     """No violation, nothing wider than the screen; the week is painted with a thumb on the phone."""
     page = open_page(size, scheme)

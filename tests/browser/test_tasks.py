@@ -139,6 +139,7 @@ def test_a_site_goes_out_and_comes_in_the_same(open_page, tmp_path):
     assert download("second.json") == first
 
 
+@pytest.mark.long
 def test_two_browsers_on_one_load(open_page):
     """The second edit on the same version is shown theirs and its own; saved again it stands, and the first sees it on reload."""
     one, two = open_page(), open_page(expected=("409",))

@@ -126,12 +126,13 @@ def test_what_cannot_be_told_is_not_guessed():
     assert (cold.test_ratio, cold.condition_ratio, cold.predicted) == (None, None, None)
     (bound,) = judged({"ran_h": 5.0, **STOPPED}).tests
     assert (bound.is_lower_bound, bound.inside_band) == (True, None)
+    (above,) = judged({"end_v": 14.0}).tests
+    assert (above.test_ratio, above.condition_ratio) == (None, None)
     (better,) = judged({"ran_h": 30.0}).tests
     assert better.condition_ratio == 1.05
     for wrong, path in (
         ({"supply": "nobody"}, "tests[0].supply"),
         ({"current_a": None}, "tests[0]"),
-        ({"end_v": 14.0}, "tests[0].end_v"),
         ({"ended": "tired"}, "tests[0].ended"),
         ({"at": "4 March"}, "tests[0].at"),
         ({"samples": [{"t_h": 30}]}, "tests[0]"),

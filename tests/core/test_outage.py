@@ -113,7 +113,10 @@ ALARM_CASES = {
 }
 
 
-@pytest.mark.parametrize("loads", ALARM_CASES.values(), ids=ALARM_CASES.keys())
+@pytest.mark.parametrize(
+    "loads",
+    [pytest.param(v, id=k, marks=[pytest.mark.long] if k == "a power in alarm" else []) for k, v in ALARM_CASES.items()],
+)
 @pytest.mark.parametrize("condition", [NEW_AND_WARM, OLD_AND_COLD], ids=["new and warm", "old and cold"])
 def test_holdover_is_the_first_alarm_start_that_fails(loads, condition):
     """By brute force: every start up to the holdover is carried, tried each minute and around the bursts of the last hours, and around every fifth before; just after it one is not."""

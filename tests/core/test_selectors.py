@@ -189,7 +189,7 @@ def test_the_first_that_is_present_agrees_with_the_referee(name):
 @pytest.mark.parametrize(
     "more",
     [
-        TINY,
+        pytest.param(TINY, marks=pytest.mark.long),
         pytest.param(merged(TINY, {"pack": {"bank": {"chemistry": "lifepo4", "block_v": 12.8}, "cutoff_v": 10.5}}), marks=pytest.mark.long),
         merged(TINY, {"pack": dc_ups(name="Pack", cutoff_v=10.5, dc={"output_v": 12.2})}),
     ],

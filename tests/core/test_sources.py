@@ -156,6 +156,7 @@ def test_a_supply_that_sleeps_between_bursts_is_that_of_the_referee():
     assert case.holdover().holdover_h * 3600 == pytest.approx(t, rel=1e-3)
 
 
+@pytest.mark.long
 def test_timed_runs_tell_what_was_hidden():
     """Overheads within 5 % and conditions within 0.03 from runs with 1 % noise; what is told replaces what was stated, everywhere."""
     rng = random.Random(7)

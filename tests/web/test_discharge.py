@@ -78,4 +78,3 @@ def test_a_test_that_was_stopped_gives_no_condition_to_go_by(client, there, conn
     key = rows(conninfo, "SELECT tests FROM plan ORDER BY id DESC LIMIT 1")[0]["tests"][0]["key"]
     answer = client.post(f"{there}/tests/{key}/take", {"version": version_of(conninfo, "supply")}, script=False, follow_redirects=True)
     assert "gives no condition" in answer.text
-

@@ -4,6 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 from ypomoni.actions.actor import Actor
+from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.plans import clone_plan
@@ -38,7 +39,8 @@ def plan_bank(connection: Connection, actor: Actor, plan_id: int, supply_key: st
     made = clone_plan(connection, actor, plan_id)
     tree = read_tree(connection, actor, row["site_id"], lock=True)
     there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)
-    change_together(connection, actor, [("supply", dict(there), bank_columns(fitted))])
+    wanted = [("supply", dict(there), bank_columns(fitted)), without_tests_of(dict(made), supply_key)]
+    change_together(connection, actor, wanted)
     return made
 
 

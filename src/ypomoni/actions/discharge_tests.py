@@ -26,6 +26,11 @@ def remove_test(connection: Connection, actor: Actor, plan_id: int, version: int
     edit(connection, actor, "plan", plan_id, version, {"tests": left})
 
 
+def without_tests_of(plan: Row, supply_key: str) -> tuple[str, Row, Row]:
+    """Return the change of a plan in which a supply gets another bank: what the old one was tested at counts no more."""
+    return "plan", plan, {"tests": [t for t in plan["tests"] if t["supply"] != supply_key]}
+
+
 def take_condition(connection: Connection, actor: Actor, supply_id: int, version: int, condition_ratio: float) -> Row:
     """Let a plan go by the condition that a test found; it is undone like any edit."""
     return edit(connection, actor, "supply", supply_id, version, {"bank_condition_ratio": round(condition_ratio, 3)})

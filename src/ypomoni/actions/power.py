@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from ypomoni.actions.actor import Actor
+from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import (
     change_together,
     create,
@@ -61,6 +62,8 @@ def plan_way(connection: Connection, actor: Actor, plan_id: int, supply_key: str
     # A supply and its loads suit each other only once both are changed.
     wanted: list[tuple[str, Row, Row]] = [("supply", dict(there), _columns_of(way))]
     wanted += [("load", dict(loads[e.key]), _load_columns(dict(loads[e.key]), e)) for e in way.loads if e.key in loads]
+    if way.kind in (WayKind.UPS_FITTED, WayKind.DC_FITTED):
+        wanted.append(without_tests_of(dict(made), supply_key))
     change_together(connection, actor, wanted)
     return made, way
 
@@ -88,7 +91,13 @@ def _columns_of(way: Way) -> Row:
             "bank_condition_ratio": bank.condition_ratio,
         }
         if way.kind in (WayKind.UPS_FITTED, WayKind.DC_FITTED):
-            found |= {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_discharge_table": []}
+            found |= {
+                "bank_age_y": 0.0,
+                "bank_condition_ratio": None,
+                "bank_resistance_ohm": None,
+                "bank_discharge_table": [],
+                "bank_blocks": [],
+            }
     return found
 
 

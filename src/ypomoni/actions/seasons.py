@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ypomoni.actions.actor import Actor
-from ypomoni.actions.edit import edit, find, read_document, read_tree
+from ypomoni.actions.discharge_tests import without_tests_of
+from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.asking import Tried, tried_supply
@@ -70,7 +71,10 @@ def plan_season(connection: Connection, actor: Actor, plan_id: int, supply_key: 
     made = clone_plan(connection, actor, plan_id)
     tree = read_tree(connection, actor, row["site_id"], lock=True)
     there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)
-    edit(connection, actor, "supply", there["id"], there["version"], _columns_of(changed, tried))
+    wanted = [("supply", dict(there), _columns_of(changed, tried))]
+    if tried.bank is not None:
+        wanted.append(without_tests_of(dict(made), supply_key))
+    change_together(connection, actor, wanted)
     return made
 
 
@@ -88,6 +92,7 @@ def _columns_of(changed: Supply, tried: Tried) -> Row:
             "bank_condition_ratio": None,
             "bank_resistance_ohm": None,
             "bank_discharge_table": [],
+            "bank_blocks": [],
         }
     if tried.charger_a is not None:
         found |= {"charge_limit_a": changed.charge_limit_a, "supply_current_a": changed.supply_current_a}

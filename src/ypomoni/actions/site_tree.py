@@ -75,8 +75,8 @@ class SiteTree:
         return {
             **part_of_row(PlanRow, plan),
             "selectors": selectors,
-            # Those of a supply that is gone wait with it.
-            "tests": [t for t in plan["tests"] if t["supply"] in set(supply_keys.values())],
+            # Those of a supply or a bank that is gone wait with it.
+            "tests": [t for t in plan["tests"] if t["supply"] in {s["key"] for s in supplies if s["bank_chemistry"] is not None}],
             "supplies": [_supply(s, requirement_keys, {p["key"] for p in points if p["supply_id"] == s["id"]}, known) for s in supplies],
             "loads": [_load(load, supply_keys, {s["key"] for s in selectors}, place_keys, known) for load in loads],
             "points": [_point(p, supply_keys, point_keys, {load["id"]: load["key"] for load in loads}) for p in points],

@@ -61,7 +61,7 @@ def _replace(supply: Supply, told: _Told) -> Finding:
         severity=Severity.FAILS,
         evidence=f"The battery of {supply.name} gave {say_percent(told.ratio)} of a new one in the test of {told.test.at:%d %b %Y}.",
         source=f"replace below {say_percent(REPLACE_BELOW_RATIO)} of rated",
-        way_out="Renew the battery, all blocks of the bank together, and test the new one.",
+        way_out="Renew the battery, all blocks of the bank together. Enter under Power, Bank, when they were fitted: tests from before count no more.",
     )
 
 

@@ -31,7 +31,8 @@ def result_of_test(supply: Supply, test: DischargeTest) -> DischargeResult:
     bank, current_a = supply.bank, test.mean_current_a
     stopped = test.ended is DischargeEnd.STOPPED
     blank = DischargeResult(key=test.key, test_ratio=None, condition_ratio=None, is_lower_bound=stopped, predicted=None, inside_band=None)
-    if bank is None or current_a is None or current_a <= 0:
+    # What ended above a full battery was no test of this one.
+    if bank is None or current_a is None or current_a <= 0 or test.end_v >= bank.full_v:
         return blank
     try:
         predicted = _predicted(supply, bank, test, current_a)

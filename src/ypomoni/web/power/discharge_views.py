@@ -123,9 +123,13 @@ def _read(texts: dict[str, str], supply: Supply, faults: dict[str, str]) -> dict
         ran_h = read_duration_h(texts["ran"])
     except QuantityTextError as error:
         faults["ran"] = str(error)
+    full_v = supply.bank.full_v if supply.bank else 0.0
+    end_v = number("end_v", VOLTAGE)
+    if end_v is not None and end_v >= full_v:
+        faults["end_v"] = f"must be below what this battery shows full and at rest, {full_v:.4g} V, was {end_v:g} V."
     if ran_h is not None and ran_h <= 0:
         faults["ran"] = "must be above 0 h."
-    if ran_h is not None and any(s["t_h"] > ran_h for s in samples):
+    if ran_h is not None and any((s["t_h"] or 0.0) > ran_h for s in samples):
         faults["samples"] = "has a line after the end of the test."
     return {
         "supply": supply.key,
@@ -134,7 +138,7 @@ def _read(texts: dict[str, str], supply: Supply, faults: dict[str, str]) -> dict
         "current_a": current_a,
         "ran_h": ran_h,
         "ended": texts["ended"],
-        "end_v": number("end_v", VOLTAGE),
+        "end_v": end_v,
         "samples": samples,
     }
 
