@@ -7,7 +7,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from ypomoni.actions.accounts import Passwords
 from ypomoni.storage.connection import open_pool
 from ypomoni.web import errors, observed, security, templating
-from ypomoni.web.audit import register_views
+from ypomoni.web.audit import log_views, register_views
 from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
 from ypomoni.web.balance import views as balance
@@ -81,6 +81,7 @@ def create_app(settings: Settings) -> Flask:
         help_pages,
         developers,
         register_views,
+        log_views,
         library,
         records,
     ):

@@ -20,7 +20,7 @@ STAGES = (
     ("power", "Power", "p", "power.show"),
 )
 VIEWS = {
-    "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading")),
+    "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading"), ("log.show", "Read a log")),
     "endurance": (
         ("plan.show", "Strip"),
         ("outage.show", "Outage, played"),
