@@ -192,6 +192,10 @@ def _words(
     given_a = supply.supply_current_a
     if given_a is None:
         found.append("Whether the supply has that left is not known: enter its current in all.")
+    elif min(given_a - beside_a[0], given_a - beside_a[1]) >= sold_a * (1 - 1e-9):
+        found.append(
+            f"The supply that is there has it left: {say_amps(given_a - beside_a[0])} in standby, {say_amps(given_a - beside_a[1])} in alarm."
+        )
     else:
         for left_a, when in ((given_a - beside_a[0], "in standby"), (given_a - beside_a[1], "in alarm")):
             if left_a < sold_a * (1 - 1e-9):
