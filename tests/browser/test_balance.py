@@ -70,6 +70,7 @@ def drag(page, name, to):
     page.mouse.move(*middle(lane(page, to).locator(".board-svg")), steps=8)
 
 
+@pytest.mark.long
 def test_a_piece_is_pinned_a_lane_shut_a_load_found_and_the_others_stay_as_they_are_drawn(open_page):
     """A pinned piece may go nowhere until it is unpinned; a shut lane shows no pieces and its hours; lanes nothing happened to are not drawn anew."""
     page = open_page()

@@ -107,6 +107,7 @@ def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_p
     assert violations(page) == []
 
 
+@pytest.mark.long
 def test_a_profile_of_ones_own_is_written_and_two_requirements_stand_on_one_site(open_page):
     """Kept in the library, picked for this site, given to one supply: each supply is judged by its own, and the schools say which rules."""
     page = open_page()

@@ -73,6 +73,7 @@ def test_a_week_is_painted_and_the_smallest_battery_that_survives_it_is_found(op
     expect(page.get_by_label("Cut", exact=True)).to_have_value("Tue 04:00 13 h, Fri 04:00 13 h")
 
 
+@pytest.mark.long
 def test_a_history_is_brought_in_after_what_it_does_not_say_was_asked(open_page):
     """Doubtful rows first, the zone asked, kept and played with its statistics."""
     page = open_page(expected=("422",))
@@ -131,6 +132,7 @@ def pattern_of_twelve():
     return re.compile(r"^(\d\.\d\d ){11}\d\.\d\d$")
 
 
+@pytest.mark.long
 def test_a_logger_is_made_to_last_its_year(open_page):
     """Days and date, the terms of its hour in µA, and fewer sendings that do it; on a phone."""
     page = open_page(PHONE)

@@ -333,6 +333,7 @@ def test_no_page_or_sheet_has_an_accessibility_violation(open_page, size, scheme
     assert not found, "\n".join(found)
 
 
+@pytest.mark.long
 def test_the_walk_through_the_demo_leads_over_six_pages_and_is_left_for_good(open_page):
     """Each step on its own page; who leaves it is not asked again."""
     page = open_page(walks=True)

@@ -38,6 +38,7 @@ def methods_of(**changes):
     alarm_min=st.sampled_from([0.0, 5.0, 30.0, 60.0]),
     min_degc=st.floats(-10.0, 20.0),
 )
+@pytest.mark.long
 def test_every_formula_solved_for_its_standby_and_put_back_gives_the_same_capacity(
     standby_a, alarm_times, capacity_ah, alarm_min, min_degc
 ):

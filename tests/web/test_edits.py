@@ -131,7 +131,7 @@ def form_values(client, name, record_id, plan_id):
 
 
 @pytest.mark.parametrize("name", list(FORMS))
-def test_bad_input_of_every_field_is_answered_beside_it_and_loses_nothing(client, conninfo, name):
+def test_bad_input_of_every_kind_of_field_is_answered_beside_it_and_loses_nothing(client, conninfo, name):
     """Empty, text, negative, huge, NaN, wrong unit, other encodings: a message or a saved value, the rest of the form kept, never a 500."""
     # The workshop's records, where it has such: a small site answers faster.
     record_id = rows(conninfo, f"SELECT max(id) AS id FROM {name}")[0]["id"]
@@ -155,8 +155,10 @@ def test_bad_input_of_every_field_is_answered_beside_it_and_loses_nothing(client
         ):
             continue
         refused = 0
-        # The first field of a kind is tried with everything, the others of it with what no field takes.
+        # The first field of a kind is tried with everything, a third of the others of it with what no field takes.
         kind = type(FORMS[name]()[field])
+        if kind in seen and len(field) % 3:
+            continue
         texts = BAD_TEXTS if kind not in seen else [t for t in BAD_TEXTS if t == "\x00"]
         seen.add(kind)
         for text in texts:
