@@ -11,7 +11,7 @@ demo: setup
 	@$(BIN)/ypomoni demo
 
 test: setup lint
-	@$(BIN)/python -m pytest -n 4 --dist worksteal
+	@$(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup
