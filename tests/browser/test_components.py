@@ -21,8 +21,11 @@ SHADE, FEW_OF_1000 = 48, 3
 def test_every_component_looks_as_it_did(open_page, scheme):
     """Beyond a tolerance nothing moved or changed its colour, and Axe finds nothing."""
     page = open_page({"width": 1000, "height": 800}, scheme)
-    page.goto("/developers/components")
-    page.evaluate("document.fonts.ready")
+    # A font that comes late on a busy machine is left out of a first view; in the second it is at hand.
+    for _ in range(2):
+        page.goto("/developers/components")
+        page.wait_for_load_state("networkidle")
+        page.evaluate("document.fonts.ready")
     assert violations(page) == []
     shot = Image.open(io.BytesIO(page.screenshot(full_page=True, animations="disabled"))).convert("RGB")
     kept = PICTURES / f"components-{scheme}.png"
