@@ -7,6 +7,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.new_bank import new_bank_columns
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.building import wired
 from ypomoni.core.evaluation.recommending import SEVERE, judge_briefly
@@ -75,16 +76,7 @@ def bank_columns(supply: Supply) -> Row:
     protection, lead = bank.protection, bank.lead
     return {
         "bank_chemistry": bank.chemistry_key,
-        "bank_block_v": bank.block_v,
-        "bank_capacity_ah": bank.capacity_ah,
-        "bank_rate_h": bank.rate_h,
-        "bank_series": bank.series,
-        "bank_parallel": bank.parallel,
-        "bank_age_y": 0.0,
-        "bank_condition_ratio": None,
-        "bank_resistance_ohm": None,
-        "bank_discharge_table": [],
-        "bank_blocks": [],
+        **new_bank_columns(bank),
         "bank_fuse_a": protection.fuse_a if protection else None,
         "bank_fuse_dc_v": protection.fuse_dc_v if protection else None,
         "bank_isolator": protection.isolator if protection else None,

@@ -18,6 +18,7 @@ from ypomoni.actions.edit import (
     shared_keys,
 )
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.new_bank import new_bank_columns, size_columns
 from ypomoni.actions.plans import clone_plan
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.evaluation.ways import CONVERTER_RATIO, Way, WayKind, ways_of
@@ -82,22 +83,10 @@ def _columns_of(way: Way) -> Row:
     if way.kind in (WayKind.DC_SAME, WayKind.DC_FITTED):
         found["name"] = supply.name
     if bank is not None:
-        found |= {
-            "bank_block_v": bank.block_v,
-            "bank_capacity_ah": bank.capacity_ah,
-            "bank_rate_h": bank.rate_h,
-            "bank_series": bank.series,
-            "bank_parallel": bank.parallel,
-            "bank_condition_ratio": bank.condition_ratio,
-        }
         if way.kind in (WayKind.UPS_FITTED, WayKind.DC_FITTED):
-            found |= {
-                "bank_age_y": 0.0,
-                "bank_condition_ratio": None,
-                "bank_resistance_ohm": None,
-                "bank_discharge_table": [],
-                "bank_blocks": [],
-            }
+            found |= new_bank_columns(bank)
+        else:
+            found |= {**size_columns(bank), "bank_condition_ratio": bank.condition_ratio}
     return found
 
 

@@ -7,6 +7,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound
+from ypomoni.actions.new_bank import new_bank_columns
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.asking import Tried, tried_supply
 from ypomoni.core.things.supplies import Supply
@@ -81,19 +82,7 @@ def plan_season(connection: Connection, actor: Actor, plan_id: int, supply_key: 
 def _columns_of(changed: Supply, tried: Tried) -> Row:
     found: Row = {}
     if tried.bank is not None:
-        bank = tried.bank
-        found |= {
-            "bank_block_v": bank.block_v,
-            "bank_capacity_ah": bank.capacity_ah,
-            "bank_rate_h": bank.rate_h,
-            "bank_series": bank.series,
-            "bank_parallel": bank.parallel,
-            "bank_age_y": 0.0,
-            "bank_condition_ratio": None,
-            "bank_resistance_ohm": None,
-            "bank_discharge_table": [],
-            "bank_blocks": [],
-        }
+        found |= new_bank_columns(tried.bank)
     if tried.charger_a is not None:
         found |= {"charge_limit_a": changed.charge_limit_a, "supply_current_a": changed.supply_current_a}
     if tried.panels_count is not None:

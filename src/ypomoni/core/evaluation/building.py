@@ -16,7 +16,7 @@ from ypomoni.core.evaluation.recommending import (
     recommend_bank,
     say_sold,
 )
-from ypomoni.core.judgement.cables import carried_v
+from ypomoni.core.judgement.cables import LOST_RATIO, carried_v
 from ypomoni.core.judgement.protection import ISOLATED_FROM_AH, ISOLATED_FROM_V
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
@@ -44,8 +44,6 @@ from ypomoni.core.wiring.plan import DEFAULT_LEAD_M, USUAL_LEAD_DROP_RATIO, Choi
 
 # So many ways are told apart on one page.
 MOST_WAYS = 6
-# Of a cable more than this lost is too much where nobody has said what its load needs.
-LOST_RATIO = 0.10
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

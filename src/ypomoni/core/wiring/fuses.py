@@ -14,8 +14,8 @@ from ypomoni.core.things.supplies import Supply
 BLADE_FUSES_A = (1.0, 2.0, 3.0, 4.0, 5.0, 7.5, 10.0, 15.0, 20.0, 25.0, 30.0, 40.0)
 BOLTED_FUSES_A = (50.0, 60.0, 80.0, 100.0)
 SOLD_FUSES_A = BLADE_FUSES_A + BOLTED_FUSES_A
-# What a common blade fuse bears and breaks. [V, A, M]
-BLADE_DC_V, BLADE_BREAKS_A = 32.0, 1000.0
+# What a common blade fuse breaks. [A, M]
+BLADE_BREAKS_A = 1000.0
 SOLD_FUSE_V = (32.0, 58.0, 80.0, 125.0, 250.0, 500.0)
 # A fuse for good carries this much less than its rating; a burst may be above it for so long. Good practice. [M]
 CONTINUOUS_RATIO = 1.25

@@ -88,7 +88,7 @@ def kinds_of(bank: Bank, stock: tuple[StockBlock, ...]) -> list[tuple[str, str]]
 
 
 def change(tried: LaidOut, do: str, kind: str, bank: Bank) -> LaidOut:
-    """Return what is laid out after one step: ``series-1`` adds a block to string 1, ``string`` a string like the first, ``turn-1-2``, ``remove-1-2``, ``unstring-2``."""
+    """Return what is laid out after one step: ``series-1`` adds a block to string 1, ``string`` a string like the first, ``turn-1-2``, ``remove-1-2``, ``reset``."""
     verb, *numbers = do.split("-")
     at = [int(n) for n in numbers if n.isdigit()]
     strings = [list(s) for s in tried.arrangement]

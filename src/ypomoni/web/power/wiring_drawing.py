@@ -209,8 +209,6 @@ class _Sketch:
         """Return the corners of a link and where its label stands: x, y of its number, anchor."""
         if link.role == "minus to the supply":
             return [a, (LINE_X, a[1]), (LINE_X, b[1]), b], (LINE_X + 5, ROWS_Y - 26, "start")
-        if link.role in ("plus to the main fuse", "plus to the supply", "fuse to isolator") and a[0] < b[0] + 1e-6 and a[1] != b[1]:
-            return [a, (self.rail_x, a[1]), (self.rail_x, b[1]), b], (self.rail_x - 5, ROWS_Y - 26, "end")
         if a[1] != b[1] and link.role in ("plus to the main fuse", "plus to the supply", "fuse to isolator"):
             return [a, (self.rail_x, a[1]), (self.rail_x, b[1]), b], (self.rail_x - 5, ROWS_Y - 26, "end")
         if link.role in ("plus to plus", "minus to minus"):
