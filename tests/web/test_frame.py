@@ -7,7 +7,7 @@ from builders import document
 from web.client import SCRIPT, Client, other_organisation, rows
 
 from ypomoni.web.help.search import Target, rank
-from ypomoni.web.help.terms import TERMS
+from ypomoni.web.help.terms import TERMS, cut_at_terms
 from ypomoni.web.plan.answer import FindingView
 from ypomoni.web.plan.finding_groups import CAUSES, first_sentence, group_findings, opening
 
@@ -146,6 +146,17 @@ def test_every_word_opens_and_every_word_on_a_page_is_known(client):
     for key, term in TERMS.items():
         assert term.meaning in client.get(f"/help/word/{key}", headers=SCRIPT).text.replace("&#39;", "'")
     assert client.get("/help/word/nonsense", headers=SCRIPT).status_code == 404
+
+
+def test_words_open_within_the_sentences_of_findings(client):
+    """Once each where they are first said, whole words alone, and the sentence is as it was."""
+    said = "The cut-off is above what the standby current needs. The blockage of a cut-off: on paper only."
+    parts = cut_at_terms(said)
+    assert "".join(part for part, _ in parts) == said
+    assert [key for _, key in parts if key] == ["cutoff", "standby-current", "on-paper-only"]
+    page = client.get("/sites/1/as-found").text
+    sentences = re.findall(r'<div class="finding-whole".*?</div>', page, re.DOTALL)
+    assert sum("/help/word/" in sentence for sentence in sentences) > 3
 
 
 def test_the_register_is_one_component_wherever_it_stands(client):

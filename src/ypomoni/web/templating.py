@@ -7,6 +7,7 @@ from typing import Any
 from flask import Flask, g, url_for
 from flask_compress import Compress  # pyright: ignore[reportMissingTypeStubs]
 
+from ypomoni.web.help.terms import cut_at_terms
 from ypomoni.web.help.walk import STEPS
 
 
@@ -32,5 +33,6 @@ def init_app(app: Flask) -> None:
         COMPRESS_ALGORITHM_STREAMING=["br", "deflate"],
     )
     Compress(app)
+    app.jinja_env.filters["cut_at_terms"] = cut_at_terms
     app.jinja_env.trim_blocks = True
     app.jinja_env.lstrip_blocks = True
