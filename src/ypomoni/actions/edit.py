@@ -37,7 +37,21 @@ CONSTRAINTS = {
     "run_key": ("supply", "has a run from this place already: edit that one."),
     **{
         f"{name}_key": _TWICE
-        for name in ("requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "stock", "profile", "bench_supply")
+        for name in (
+            "requirement",
+            "plan",
+            "supply",
+            "load",
+            "place",
+            "point",
+            "instrument",
+            "device",
+            "stock",
+            "profile",
+            "bench_supply",
+            "benched_device",
+            "battery_lot",
+        )
     },
 }
 

@@ -1,6 +1,7 @@
 """Every kind of record that can be edited, by the name its log and its addresses use."""
 
 from ypomoni.records.audit import PointRow
+from ypomoni.records.bench import BenchedDeviceRow, LotRow
 from ypomoni.records.library import BenchRow, DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
 from ypomoni.records.requirement import ProfileRow, RequirementRow
@@ -21,4 +22,6 @@ RECORDS: dict[str, type] = {
     "stock": StockRow,
     "profile": ProfileRow,
     "bench_supply": BenchRow,
+    "benched_device": BenchedDeviceRow,
+    "battery_lot": LotRow,
 }

@@ -3,6 +3,7 @@
 from typing import Any
 
 from ypomoni.records.audit import PointRow
+from ypomoni.records.bench import BenchedDeviceRow, LotRow
 from ypomoni.records.library import BenchRow, DeviceRow, InstrumentRow, StockRow
 from ypomoni.records.load import LoadRow
 from ypomoni.records.requirement import ProfileRow, RequirementRow
@@ -23,13 +24,19 @@ INSTRUMENT = compose("instrument", InstrumentRow, parent=None, order=BY_NAME)
 DEVICE = compose("device", DeviceRow, parent=None, order=BY_NAME)
 STOCK = compose("stock", StockRow, parent=None, order="chemistry, block_v, capacity_ah, id")
 BENCH_SUPPLY = compose("bench_supply", BenchRow, parent=None, order=BY_NAME)
+BENCHED_DEVICE = compose("benched_device", BenchedDeviceRow, parent=None, order=BY_NAME)
+BATTERY_LOT = compose("battery_lot", LotRow, parent=None, order="id DESC")
 PROFILE = compose("profile", ProfileRow, parent=None, order=BY_NAME)
 
-ORGANISATION_WIDE: dict[str, Aggregate[Any]] = {a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE, BENCH_SUPPLY)}
+ORGANISATION_WIDE: dict[str, Aggregate[Any]] = {
+    a.name: a for a in (INSTRUMENT, DEVICE, STOCK, PROFILE, BENCH_SUPPLY, BENCHED_DEVICE, BATTERY_LOT)
+}
 AGGREGATES: dict[str, Aggregate[Any]] = {a.name: a for a in (SITE, REQUIREMENT, PLAN, PLACE, RUN, SUPPLY, LOAD, POINT)} | ORGANISATION_WIDE
 
 __all__ = [
     "AGGREGATES",
+    "BATTERY_LOT",
+    "BENCHED_DEVICE",
     "BENCH_SUPPLY",
     "DEVICE",
     "INSTRUMENT",

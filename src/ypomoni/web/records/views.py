@@ -47,6 +47,8 @@ REMOVABLE = (
     "stock",
     "profile",
     "bench_supply",
+    "benched_device",
+    "battery_lot",
 )
 MOST_PARTS = 20
 
