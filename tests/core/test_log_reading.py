@@ -8,7 +8,7 @@ from ypomoni.core.measuring.log_reading import read_log
 DT_S = 0.1
 
 
-def made(rng, trains, *, hours=1.1, rest_a=0.065, noise=0.05, drift_a=0.0, hum_a=0.0, missing=0.0, jitter_s=0.0):
+def made(rng, trains, *, hours=1.1, rest_a=0.065, noise=0.05, drift_a=0.0, hum_a=0.0, missing=0.0, jitter_s=0.0, grows=0.0):
     """Return a log of known bursts, each (A, s, 1/h, first s), with noise as a share of the highest."""
     t = np.arange(int(hours * 3600 / DT_S)) * DT_S
     a = np.full(t.size, rest_a) + drift_a * t / t[-1]
@@ -20,6 +20,7 @@ def made(rng, trains, *, hours=1.1, rest_a=0.065, noise=0.05, drift_a=0.0, hum_a
             at += 3600 / per_hour
     height_a = max([x[0] for x in trains], default=rest_a)
     a += rng.normal(size=t.size) * noise * height_a + hum_a * np.sin(2 * np.pi * 50.03 * t)
+    a *= 1 + rng.normal(size=t.size) * grows
     keep = rng.random(t.size) >= missing
     return t[keep], a[keep]
 
@@ -33,6 +34,7 @@ CASES = {
     "drift": ([(0.3, 5.0, 40, 7.0)], {"drift_a": 0.004}),
     "hum": ([(0.3, 5.0, 40, 7.0)], {"hum_a": 0.02}),
     "samples missing": ([(0.3, 5.0, 40, 7.0)], {"missing": 0.05}),
+    "noise that grows with the current": ([(0.95, 7.0, 30, 7.0)], {"noise": 0.002, "grows": 0.05}),
     "irregular": ([(0.26, 2.0, 100, 7.0)], {"jitter_s": 3.0}),
 }
 

@@ -8,6 +8,7 @@ from psycopg.rows import dict_row
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.import_site import import_site
+from ypomoni.actions.recordings import keep_log
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.documents.site_file import read_site
 from ypomoni.storage.drafts import insert_draft
@@ -87,6 +88,26 @@ def other_organisation(conninfo, document):
             "INSERT INTO bench_supply (organisation_id, key, name, chemistry, cells_count, capacity_ah, output_v, idle_current_a)"
             " VALUES (%s, 'b', 'Far Shore pocket supply', 'li_ion', 1, 3, 5, 0.01) RETURNING id",
             (organisation_id,),
+        ).fetchone()["id"]
+        for table, more, given in (
+            ("benched_device", "supply_v", "12"),
+            (
+                "battery_lot",
+                "chemistry, block_v, capacity_ah, rate_h, is_charged, temperature_degc, series, sag_doubtful_ratio, sag_reject_ratio,"
+                " resistance_doubtful_ratio, resistance_reject_ratio",
+                "'lead_agm', 12, 7, 20, true, 20, 2, 0.1, 0.2, 0.3, 0.5",
+            ),
+        ):
+            found[table] = connection.execute(
+                f"INSERT INTO {table} (organisation_id, key, name, {more}) VALUES (%s, 'b', 'Far Shore bench', {given}) RETURNING id",
+                (organisation_id,),
+            ).fetchone()["id"]
+        actor = Actor(organisation_id=organisation_id, account_id=None, name="Ash")
+        found["log"] = keep_log(connection, actor, "Far Shore log", [0.1 * n for n in range(20)], [0.1] * 20, 0)["id"]
+        found["run"] = connection.execute(
+            "INSERT INTO discharge_run (organisation_id, plan_id, supply_key, begun_at, begun_by, temperature_degc, mean_a, end_v, predicted)"
+            " VALUES (%s, %s, 's', now(), 'Ash', 20, 1, 10.5, '{}') RETURNING id",
+            (organisation_id, found["plan"]),
         ).fetchone()["id"]
         found["job"] = connection.execute(
             "INSERT INTO job (organisation_id, plan_id, plan_key, objective, search_s, input_digest, input)"

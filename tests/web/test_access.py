@@ -8,7 +8,8 @@ from builders import audited, document, reading
 from conftest import running, settings_for
 from web.client import SCRIPT, Client, other_organisation, rows, token_of
 
-ID_ARGUMENTS = {"site_id", "load_id", "record_id", "plan_id", "reading_id", "draft_id", "batch"}
+ID_ARGUMENTS = {"site_id", "load_id", "record_id", "plan_id", "reading_id", "draft_id", "batch", "log_id"}
+ROOMS = {"devices": "benched_device", "lots": "battery_lot"}
 
 
 def addresses(app, theirs):
@@ -18,20 +19,28 @@ def addresses(app, theirs):
             if not rule.arguments & ID_ARGUMENTS:
                 continue
             all_names = ("site", "requirement", "plan", "supply", "load", "place", "point", "instrument", "device", "bench_supply")
-            names = all_names if "name" in rule.arguments else (None,)
+            names = all_names if "name" in rule.arguments else tuple(ROOMS) if "room" in rule.arguments else (None,)
             for name in names:
                 known = {
                     "plan_key": "as-found",
                     "supply_key": "s",
                     "key": "holdover",
                     "name": name,
+                    "room": name,
+                    "n": 0,
                     "kind": "csv",
                     "batch": theirs["batch"],
-                    "record_id": theirs.get("bench" if name == "bench_supply" else name or "site"),
+                    "record_id": theirs[_whose(name, rule.endpoint)],
                 }
                 values = {a: known.get(a, theirs.get(a.removesuffix("_id"))) for a in rule.arguments}
                 for method in rule.methods & {"GET", "POST"}:
                     yield method, app.url_map.bind("").build(rule.endpoint, values, method=method)
+
+
+def _whose(name, endpoint):
+    if name in ROOMS or endpoint.startswith("bench_room."):
+        return ROOMS.get(name, "battery_lot" if endpoint.endswith("labels") else "benched_device")
+    return "bench" if name == "bench_supply" else name or "site"
 
 
 def test_no_page_or_endpoint_shows_or_changes_another_organisations_rows(app, conninfo):
@@ -54,7 +63,7 @@ def test_no_page_or_endpoint_shows_or_changes_another_organisations_rows(app, co
         asked += 1
     assert asked >= 50
     assert before == (rows(conninfo, "SELECT * FROM change ORDER BY id"), rows(conninfo, "SELECT id, version FROM load ORDER BY id"))
-    for page in ("/", "/people/", "/library/"):
+    for page in ("/", "/people/", "/library/", "/bench/"):
         assert "Far Shore" not in client.get(page).text
 
 
@@ -75,7 +84,10 @@ def test_every_post_needs_a_token(app):
     client = Client(app)
     for rule in app.url_map.iter_rules():
         if "POST" in rule.methods:
-            values = {a: 1 if a.endswith("_id") else "lock" if a == "what" else "site" for a in rule.arguments}
+            values = {
+                a: 1 if a.endswith("_id") else "lock" if a == "what" else "lots" if a == "room" else 1 if a == "n" else "site"
+                for a in rule.arguments
+            }
             address = app.url_map.bind("").build(rule.endpoint, values, method="POST")
             assert client.http.post(address).status_code == 400, address
 

@@ -75,12 +75,12 @@ def test_a_log_is_taken_into_a_load(client, conninfo):
     """It says rest, average and bursts beside what is registered; one click lets the load draw it, and the figures follow."""
     (load,) = rows(conninfo, "SELECT * FROM load WHERE name = 'Cellular communicator' AND plan_id = 1")
     asked = {"text": FORMS["seconds and amperes"], "load": load["id"]}
-    page = client.post("/sites/1/as-found/log", asked, script=False).text
+    page = client.post("/sites/1/as-found/log", asked, script=False, follow_redirects=True).text
     assert "at rest" in page
     assert re.search(r"<td class=\"num\">1 A</td><td class=\"num\">8 s</td><td>8 s every minute", page)
     assert "is registered with" in page
-    taken = re.search(r'name="taken" value="([^"]+)"', page).group(1).replace("&#34;", '"')
-    form = {"load": load["id"], "version": load["version"], "taken": taken}
+    log_id = re.search(r'name="log" value="(\d+)"', page).group(1)
+    form = {"load": load["id"], "version": load["version"], "log": log_id}
     done = client.post("/sites/1/as-found/log/take", form, script=False, follow_redirects=True)
     assert "now draws what was logged" in done.text
     (now,) = rows(conninfo, "SELECT * FROM load WHERE id = %s", load["id"])
@@ -90,8 +90,21 @@ def test_a_log_is_taken_into_a_load(client, conninfo):
     assert (burst["duration_s"], burst["per_hour"]) == (pytest.approx(8.0, rel=0.02), pytest.approx(60.0, rel=0.02))
     stale = client.post("/sites/1/as-found/log/take", form, script=False, follow_redirects=True)
     assert "changed this load meanwhile" in stale.text
-    for taken in ("", "[]", "{}", '{"standby_current_a": "x", "standby_uncertainty_a": 1, "bursts": []}'):
-        assert client.post("/sites/1/as-found/log/take", {**form, "taken": taken}, script=False).status_code in (302, 404)
+    for log in ("", "x", "0", str(2**70), "999999"):
+        assert client.post("/sites/1/as-found/log/take", {**form, "log": log}, script=False).status_code == 404
+
+
+def test_a_part_of_a_log_is_drawn_and_it_goes_out_as_it_came_in(client):
+    """The part that is asked for, whatever is asked; every sample in the file that goes out."""
+    answer = client.post("/sites/1/as-found/log", {"text": FORMS["seconds and amperes"]}, script=False)
+    log_id = re.search(r"log=(\d+)", answer.headers["Location"]).group(1)
+    part = client.get(f"/bench/logs/{log_id}?from=60&to=120").text
+    assert "Show all" in part
+    assert 'value="60"' in part
+    for asked in ("from=nan&to=inf", "from=1e308", "from=90&to=10", "to=-5", "from=x"):
+        assert client.get(f"/bench/logs/{log_id}?{asked}").status_code == 200
+    back = read_current_log(client.get(f"/bench/logs/{log_id}.csv").text)
+    assert np.allclose(back.current_a, CURRENTS, atol=1e-5)
 
 
 def test_a_file_that_cannot_be_read_is_told_and_kept(client):

@@ -22,7 +22,7 @@ CHECKS = {"benched_device": faults_of_device, "battery_lot": faults_of_lot}
 PARTS = {"benched_device": "modes", "battery_lot": "blocks"}
 
 
-def keep_bench(connection: Connection, actor: Actor, name: str, values: Row, at: tuple[int, int] | None = None) -> Any:
+def keep_session(connection: Connection, actor: Actor, name: str, values: Row, at: tuple[int, int] | None = None) -> Any:
     """Keep what a session begins with: a new record, or the one of this id and version.
 
     Raises
@@ -252,7 +252,7 @@ __all__ = [
     "columns_of_bench",
     "correct_loads",
     "corrections_of",
-    "keep_bench",
+    "keep_session",
     "lots_of",
     "make_device_type",
     "remove_part",

@@ -3,9 +3,9 @@
 from typing import Any
 
 from ypomoni.actions.actor import Actor
-from ypomoni.records.site import SiteRow
+from ypomoni.records.site import PlanRow, SiteRow
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.kept import ORGANISATION_WIDE, SITE
+from ypomoni.storage.kept import ORGANISATION_WIDE, PLAN, SITE
 
 
 def sites_of(connection: Connection, actor: Actor, *, removed: bool = False) -> list[SiteRow]:
@@ -17,3 +17,12 @@ def shared_of(connection: Connection, actor: Actor, name: str, *, removed: bool 
     """Return an organisation's instruments, devices, blocks in stock or profiles, or those it has removed, by name."""
     rows = ORGANISATION_WIDE[name].every(connection, actor.organisation_id)
     return [row for row in rows if (row["removed_at"] is not None) == removed]
+
+
+def plans_of(connection: Connection, actor: Actor, site_ids: list[int]) -> dict[int, list[PlanRow]]:
+    """Return the plans of sites, by site."""
+    found: dict[int, list[PlanRow]] = {n: [] for n in site_ids}
+    for plan in PLAN.every(connection, actor.organisation_id, site_ids):
+        if plan["removed_at"] is None:
+            found[plan["site_id"]].append(plan)
+    return found

@@ -7,6 +7,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.build import keep_set_up, supply_in
 from ypomoni.actions.edit import create, read_document, read_tree, shared_keys
 from ypomoni.actions.import_site import import_site, sites_named
+from ypomoni.actions.seed_bench import seed_bench
 from ypomoni.core.evaluation.set_up import SetUp, StepKind
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.site_file import read_site_text
@@ -15,7 +16,7 @@ from ypomoni.storage.accounts import select_account_by_email, select_organisatio
 from ypomoni.storage.changes import select_setting, upsert_setting
 from ypomoni.storage.connection import Connection
 
-SEED_VERSION = "8"
+SEED_VERSION = "9"
 ORGANISATION = "Saltmarsh Alarm Co-op"
 PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
 PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo
@@ -41,6 +42,7 @@ def seed_demo(connection: Connection, passwords: Passwords) -> bool:
             import_site(connection, actor, site_file, replacing=older[0] if older else None)
     _seed_shared(connection, actor)
     _seed_set_up(connection, actor)
+    seed_bench(connection, actor)
     upsert_setting(connection, organisation_id, "seed_version", SEED_VERSION)
     return True
 

@@ -29,6 +29,7 @@ COMMANDS = {
     "demo": Told("server", "demo", "Start everything with demo data and print the address."),
     "serve": Told("server", "serve", "Serve for real."),
     "stop": Told("server", "stop", "Stop the database of the demo."),
+    "meter": Told("meter", "meter_command", "Start a simulated meter on loopback."),
     "worker": Told("worker", "worker", "Work on what waits in the queue."),
     "migrate": Told("server", "migrate_command", "Bring the database up to date."),
 }

@@ -6,6 +6,7 @@ import time
 
 import click
 
+from ypomoni.actions.recorder import Recorder
 from ypomoni.actions.working import say_alive, work_once
 from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import log_as_json
@@ -15,6 +16,8 @@ from ypomoni.storage.errors import DatabaseAway
 IDLE_S = 0.25
 AWAY_S = 1.0
 ALIVE_S = 2.0
+# Connections of all that record; each needs one for a moment every second.
+RECORDERS_POOL = 4
 log = logging.getLogger("ypomoni.worker")
 
 
@@ -26,6 +29,8 @@ def worker(*, with_parent: bool) -> None:
         end_with_parent()
     log_as_json()
     pool = open_pool(os.environ["YPOMONI_DATABASE"], most=2)
+    meters = tuple(m.strip() for m in os.environ.get("YPOMONI_METERS", "").split(",") if m.strip())
+    Recorder(open_pool(os.environ["YPOMONI_DATABASE"], most=RECORDERS_POOL), meters).start()
     said_s = 0.0
     while True:
         try:

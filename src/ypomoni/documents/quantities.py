@@ -28,7 +28,8 @@ def read_quantity(text: str, kind: Kind) -> float:
     number_text, unit_text = _split(_cleaned(text, kind), kind)
     number = _read_number(number_text, unit_text, kind)
     if not unit_text and not kind.bare_allowed:
-        raise QuantityTextError(f"{number_text} has no unit. Write {number_text} mA or {number_text} A.")
+        likely = f"{number_text} m{kind.unit} or " if f"m{kind.unit}" in kind.units else ""
+        raise QuantityTextError(f"{number_text} has no unit. Write {likely}{number_text} {kind.unit}.")
     factor = 1.0 if not unit_text else _factor(unit_text, kind)
     # Scaled in decimal, so that 470 mA is 0.47 A and no digit is invented.
     value = number if factor == 1.0 else float(f"{number * factor:.15g}")

@@ -3,7 +3,9 @@
 They stand in for real ones in demo and tests: ranges, overload, a fuse that blows, noise, and what breaks on a line when a test asks for it.
 """
 
+import contextlib
 import random
+import socket
 import socketserver
 import threading
 import time
@@ -186,9 +188,16 @@ class SimulatedServer:
         self, meter: SimulatedMultimeter | SimulatedLoad, port: int = 0, garble: Callable[[str], str | None] | None = None
     ) -> None:
         lock = threading.Lock()
+        lines = self._lines = set[socket.socket]()
 
         class Line(socketserver.StreamRequestHandler):
             def handle(self) -> None:
+                lines.add(self.connection)
+                with contextlib.suppress(OSError):
+                    self._answer()
+                lines.discard(self.connection)
+
+            def _answer(self) -> None:
                 while raw := self.rfile.readline(LONGEST_LINE):
                     try:
                         with lock:
@@ -225,3 +234,6 @@ class SimulatedServer:
         """Let go of the port and of those connected."""
         self._server.shutdown()
         self._server.server_close()
+        for line in list(self._lines):
+            with contextlib.suppress(OSError):
+                line.shutdown(socket.SHUT_RDWR)

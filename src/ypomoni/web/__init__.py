@@ -11,6 +11,9 @@ from ypomoni.web.audit import log_views, register_views
 from ypomoni.web.audit import views as audit
 from ypomoni.web.balance import compare_views
 from ypomoni.web.balance import views as balance
+from ypomoni.web.bench import meter_views
+from ypomoni.web.bench import views as bench_room
+from ypomoni.web.bench.streams import Streams
 from ypomoni.web.developers import views as developers
 from ypomoni.web.endurance import season_views
 from ypomoni.web.endurance import views as endurance
@@ -20,7 +23,7 @@ from ypomoni.web.library import views as library
 from ypomoni.web.people import sign_in
 from ypomoni.web.people import views as people
 from ypomoni.web.plan import views as plan
-from ypomoni.web.power import bench_views, build_views, discharge_views
+from ypomoni.web.power import bench_views, build_views, discharge_views, running_views
 from ypomoni.web.power import views as power
 from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
@@ -48,6 +51,7 @@ def create_app(settings: Settings) -> Flask:
         PERMANENT_SESSION_LIFETIME=60 * 60 * 24 * 14,
         SESSION_REFRESH_EACH_REQUEST=False,
         TRUSTED_HOSTS=list(settings.hosts),
+        METERS=settings.meters,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=not settings.demo,
     )
@@ -57,6 +61,7 @@ def create_app(settings: Settings) -> Flask:
     app.extensions["pool"] = open_pool(settings.conninfo, most=20)
     app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
     app.extensions["turns"] = Turns()
+    app.extensions["streams"] = Streams()
     observed.init_app(app)
     CSRFProtect(app)
     security.init_app(app)
@@ -75,8 +80,11 @@ def create_app(settings: Settings) -> Flask:
         compare_views,
         power,
         bench_views,
+        bench_room,
+        meter_views,
         build_views,
         discharge_views,
+        running_views,
         history,
         help_pages,
         developers,

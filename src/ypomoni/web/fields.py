@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from flask import request
@@ -246,6 +247,28 @@ class TextField(StringField):
             raise StopValidation(f"must be at most {self.longest} characters long, has {len(text)}.")
         if any(ord(c) < 32 or 0xD800 <= ord(c) <= 0xDFFF or ord(c) == 127 for c in text):
             raise StopValidation("must not hold control characters.")
+
+
+class DayField(TextField):
+    """A day, or a month, as ISO 8601 writes it."""
+
+    def __init__(self, label: str, *, is_month: bool = False, **kwargs: Any) -> None:
+        super().__init__(label, **kwargs)
+        self.is_month = is_month
+
+    def pre_validate(self, form: BaseForm) -> None:
+        """Refuse what is no day of the calendar."""
+        super().pre_validate(form)
+        text = self.data or ""
+        if not text:
+            self.data = None
+            return
+        try:
+            if self.is_month and not re.fullmatch(r"\d{4}-\d\d", text):
+                raise ValueError
+            date.fromisoformat(f"{text}-01" if self.is_month else text)
+        except ValueError:
+            raise StopValidation("must be a month, as in 2023-05." if self.is_month else "must be a day, as in 2026-03-04.") from None
 
 
 class ChoiceField(SelectField):

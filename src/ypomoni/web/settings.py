@@ -4,6 +4,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+from ypomoni.instruments.addresses import check_allowed
+
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 
 
@@ -20,6 +22,8 @@ class Settings:
     sign_in_limit: str = "10 per minute"
     # How many proxies of ours stand in front and say who asks; a header from anybody else is not believed.
     proxies_count: int = 0
+    # Addresses and networks of meters that may be contacted besides loopback.
+    meters: tuple[str, ...] = ()
     # Names this installation answers to. A request for any other is refused, so that a forged name gets into no link.
     hosts: tuple[str, ...] = LOOPBACK
 
@@ -49,4 +53,14 @@ class Settings:
             developers=os.environ.get("YPOMONI_DEVELOPERS") == "1",
             hosts=hosts or LOOPBACK,
             proxies_count=int(proxies),
+            meters=_meters(),
         )
+
+
+def _meters() -> tuple[str, ...]:
+    """Return the addresses of ``YPOMONI_METERS``, as in ``192.168.7.20:5025, 192.168.8.0/24``."""
+    said = tuple(m.strip() for m in os.environ.get("YPOMONI_METERS", "").split(",") if m.strip())
+    fault = check_allowed(said)
+    if fault:
+        raise SystemExit(f"YPOMONI_METERS: {fault}")
+    return said

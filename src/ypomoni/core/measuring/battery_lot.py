@@ -133,7 +133,7 @@ def judge_lot(lot: Lot) -> tuple[BlockVerdict, ...]:
     """
     rejected = {b.label for b in lot.blocks if (told := _at_rest(lot, b)) is not None and told[0] is BlockWord.REJECT}
     # The best is sought among blocks that are not out already: one with a dead cell may sag little because it is far from full.
-    sags = {b.label: sag for b in lot.blocks if (sag := _sag_v(b)) is not None}
+    sags = {b.label: sag for b in lot.blocks if (sag := _sag_v(lot, b)) is not None}
     best_sag_v = min((s for label, s in sags.items() if label not in rejected), default=None)
     resistances = [b.resistance_ohm for b in lot.blocks if b.resistance_ohm is not None and b.label not in rejected]
     best_ohm = min(resistances, default=None)
@@ -157,23 +157,33 @@ def expected_sag_v(lot: Lot) -> float | None:
     return sag_v if sag_v > 0 else None
 
 
-def _sag_v(block: LotBlock) -> float | None:
-    return None if block.rest_v is None or block.load_v is None else block.rest_v - block.load_v
+def _sag_v(lot: Lot, block: LotBlock) -> float | None:
+    """Return what a block sags by; None where the volts at rest it begins from are none of a block at rest."""
+    if block.rest_v is None or block.load_v is None or _is_above_full(lot, block.rest_v):
+        return None
+    return block.rest_v - block.load_v
+
+
+def _is_above_full(lot: Lot, rest_v: float) -> bool:
+    return rest_v > ABOVE_FULL_RATIO * lot.cells_count * CHEMISTRIES[lot.chemistry_key].ocv_rows[-1][1]
 
 
 def _verdict(lot: Lot, block: LotBlock, best_sag_v: float | None, best_ohm: float | None, kind_sag_v: float | None) -> BlockVerdict:
     told = [
         t
         for t in (
-            _at_rest(lot, block),
+            # What tells most comes first.
+            _capacity(lot, block),
             _under_load(lot, block, best_sag_v, kind_sag_v),
             _resistance(lot, block, best_ohm),
-            _capacity(lot, block),
+            _at_rest(lot, block),
             _age(lot, block),
         )
         if t is not None
     ]
-    tested = block.resistance_ohm is not None or block.capacity_ah is not None or (_sag_v(block) is not None and best_sag_v is not None)
+    tested = (
+        block.resistance_ohm is not None or block.capacity_ah is not None or (_sag_v(lot, block) is not None and best_sag_v is not None)
+    )
     worst = next((w for w in _WORST_FIRST if any(t[0] is w for t in told)), BlockWord.UNTOLD)
     if worst in (BlockWord.GOOD, BlockWord.UNTOLD) and not tested:
         told.insert(
@@ -184,16 +194,15 @@ def _verdict(lot: Lot, block: LotBlock, best_sag_v: float | None, best_ohm: floa
         # Something else than what could not be told says that it is good.
         worst = BlockWord.GOOD
     ordered = sorted(told, key=lambda t: t[0] is not worst)
-    return BlockVerdict(label=block.label, word=worst, reasons=tuple(words for _, words in ordered), sag_v=_sag_v(block))
+    return BlockVerdict(label=block.label, word=worst, reasons=tuple(words for _, words in ordered), sag_v=_sag_v(lot, block))
 
 
 def _at_rest(lot: Lot, block: LotBlock) -> Told | None:
     """Judge volts at rest by chemistry; None where nothing can be said by them."""
     if block.rest_v is None:
         return None
-    bank = Bank(chemistry_key=lot.chemistry_key, block_v=lot.block_v, capacity_ah=lot.capacity_ah, rate_h=lot.rate_h)
     read = f"{say_volts(block.rest_v)} at rest"
-    if block.rest_v > ABOVE_FULL_RATIO * bank.full_v:
+    if _is_above_full(lot, block.rest_v):
         return BlockWord.UNTOLD, f"{read} is more than a full one of its kind shows: it has not settled, or look at the reading."
     chemistry, cell_v = CHEMISTRIES[lot.chemistry_key], block.rest_v / lot.cells_count
     if chemistry.is_lead:
@@ -235,7 +244,7 @@ def _unsettled(lot: Lot, read: str) -> str:
 
 
 def _under_load(lot: Lot, block: LotBlock, best_sag_v: float | None, kind_sag_v: float | None) -> Told | None:
-    sag_v = _sag_v(block)
+    sag_v = _sag_v(lot, block)
     if sag_v is None:
         return None
     if lot.load_a is None or lot.load_s is None:
@@ -308,7 +317,7 @@ def match_strings(lot: Lot, series: int) -> Matching:
     """
     words = {v.label: v for v in judge_lot(lot)}
     good = [b for b in lot.blocks if words[b.label].word is BlockWord.GOOD]
-    good.sort(key=lambda b: (_sag_v(b) or 0.0, b.rest_v or 0.0, b.label))
+    good.sort(key=lambda b: (_sag_v(lot, b) or 0.0, b.rest_v or 0.0, b.label))
     strings = _most_strings(lot, good, series) if len(good) <= MOST_EXACT_COUNT else _by_order(lot, good, series)
     taken = {label for string in strings for label in string}
     rest: list[tuple[str, str]] = []
@@ -336,7 +345,7 @@ def go_together(lot: Lot, blocks: Sequence[LotBlock]) -> str | None:
     capacities = [None if b.capacity_ah is None else b.capacity_ah / lot.capacity_ah for b in blocks]
     if why := _spread(capacities, MATCH_CAPACITY_RATIO, "capacity"):
         return why
-    sags = [_sag_v(b) for b in blocks]
+    sags = [_sag_v(lot, b) for b in blocks]
     known = [s for s in sags if s is not None]
     if why := _spread(sags, max(METER_V, MATCH_SAG_RATIO * min(known, default=0.0)), "sag under load"):
         return why

@@ -37,6 +37,8 @@ BLOCKS_COUNT = 20
 LIMIT_OF_BLOCKS = 2.09
 KNOWN_TO_RATIO = 0.05
 LEAST_SAMPLES_COUNT = 8
+# So many steps among high currents tell how noisy they are.
+LEAST_HIGH_COUNT = 16
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -145,6 +147,7 @@ def _change_points(a: Floats) -> Whole:
     n = a.size
     sums = np.concatenate(([0.0], np.cumsum(a - a.mean())))
     quantum = _quantum(a)
+    grows_ratio = _growing_noise_ratio(a)
     taken = np.zeros(n + 1, dtype=bool)
     found: list[int] = []
     for width in WIDTHS:
@@ -154,7 +157,10 @@ def _change_points(a: Floats) -> Whole:
         difference = (sums[at + width] - 2.0 * sums[at] + sums[at - width]) / width
         middle = float(np.median(difference))
         sigma = max(MAD_TO_SIGMA * float(np.median(np.abs(difference - middle))), 0.5 * quantum, 1e-12)
+        # What is noisier where more flows is held to its own noise there.
         strong = np.abs(difference - middle)
+        if grows_ratio > 0:
+            strong *= sigma / np.hypot(sigma, grows_ratio * np.abs(_means(a, at, width)) * math.sqrt(2.0 / width))
         for i in _peaks(strong, SIGNIFICANT * sigma, width):
             place = int(at[i])
             low, high = max(0, place - width), min(n, place + width)
@@ -162,6 +168,24 @@ def _change_points(a: Floats) -> Whole:
                 taken[place] = True
                 found.append(place)
     return np.asarray(sorted(found), dtype=np.intp)
+
+
+def _means(a: Floats, at: Whole, width: int) -> Floats:
+    """Return the mean around each place, over a window on either side. [A]"""
+    sums = np.concatenate(([0.0], np.cumsum(a)))
+    return (sums[at + width] - sums[at - width]) / (2 * width)
+
+
+def _growing_noise_ratio(a: Floats) -> float:
+    """Return by how much the noise of the upper half of the currents exceeds that of all, as a share of what flows there; 0 where it does not."""
+    lowest_a, highest_a = (float(v) for v in np.quantile(a, (0.001, 0.999)))
+    is_high = a > 0.5 * (lowest_a + highest_a)
+    both = is_high[1:] & is_high[:-1]
+    if np.count_nonzero(both) < LEAST_HIGH_COUNT:
+        return 0.0
+    steps = np.abs(np.diff(a))
+    high_a, usual_a = (MAD_TO_SIGMA * float(np.median(part)) / math.sqrt(2.0) for part in (steps[both], steps))
+    return math.sqrt(max(0.0, high_a**2 - usual_a**2)) / max(float(np.median(a[is_high])), 1e-12)
 
 
 def _peaks(strength: Floats, least: float, width: int) -> list[int]:

@@ -1,12 +1,14 @@
 """The page model of timed discharges: each with what it comes to, its picture against the prediction, and what its condition would do."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation.figures import compute_figures
+from ypomoni.core.judgement.tests import REPLACE_BELOW_RATIO
 from ypomoni.core.outage.case import hindrance_of
 from ypomoni.core.outage.testing import discharge_volts, followed_to_v, result_of_test
-from ypomoni.core.telling.results import DischargeResult
+from ypomoni.core.telling.results import Band, DischargeResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_range, say_required_h, say_volts
 from ypomoni.core.things.discharge_tests import DischargeEnd, DischargeTest
 from ypomoni.core.things.loads import Load
@@ -15,7 +17,6 @@ from ypomoni.core.things.supplies import Plan, Supply
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 560.0, 240.0, 56.0, 14.0, 14.0, 40.0
 TICKS_COUNT = 6
 STEPS = tuple(m * 10.0**p for p in range(-3, 5) for m in (1.0, 2.0, 5.0))
-REPLACE_BELOW_RATIO = 0.80
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +35,7 @@ class DischargeChart:
     band: tuple[float, float]
     end_y: float
     samples: tuple[tuple[float, float, str], ...]
-    ended: tuple[float, float]
+    ended: tuple[float, float] | None
     x_ticks: tuple[TickMark, ...]
     y_ticks: tuple[TickMark, ...]
 
@@ -128,10 +129,21 @@ def _chart(supply: Supply, test: DischargeTest, told: DischargeResult) -> Discha
         return None
     curve = discharge_volts(supply, bank, test, current_a)
     read = [(s.t_h, s.terminal_v) for s in test.samples if s.terminal_v is not None]
-    end_v = followed_to_v(supply, bank, test)
-    volts = [v for _, v in curve] + [v for _, v in read] + [end_v, test.end_v]
+    return chart_discharge(curve, predicted, followed_to_v(supply, bank, test), read, (test.ran_h, test.end_v))
+
+
+def chart_discharge(
+    curve: Sequence[tuple[float, float]],
+    predicted: Band,
+    end_v: float,
+    read: Sequence[tuple[float, float]],
+    ended: tuple[float, float] | None,
+) -> DischargeChart:
+    """Return the picture of a discharge: what was predicted, what was read, and where it ended, or nothing of that while it runs. [h, V]"""
+    last = [] if ended is None else [ended]
+    volts = [v for _, v in (*curve, *read, *last)] + [end_v]
     low_v, high_v = min(volts) - 0.1, max(volts) + 0.1
-    last_h = 1.05 * max(predicted.high, test.ran_h)
+    last_h = 1.05 * max([predicted.high, *(t for t, _ in (*read, *last))])
 
     def x_of(t_h: float) -> float:
         return round(LEFT + (WIDTH - LEFT - RIGHT) * t_h / last_h, 1)
@@ -144,7 +156,7 @@ def _chart(supply: Supply, test: DischargeTest, told: DischargeResult) -> Discha
         band=(x_of(predicted.low), x_of(predicted.high)),
         end_y=y_of(end_v),
         samples=tuple((x_of(t), y_of(v), f"{say_volts(v)} after {say_hours(t)}") for t, v in read),
-        ended=(x_of(test.ran_h), y_of(test.end_v)),
+        ended=None if ended is None else (x_of(ended[0]), y_of(ended[1])),
         x_ticks=tuple(TickMark(at=x_of(t), text=plain_number(t, 4)) for t in _round_ticks(0.0, last_h)),
         y_ticks=tuple(TickMark(at=y_of(v), text=plain_number(v, 4)) for v in _round_ticks(low_v, high_v)),
     )

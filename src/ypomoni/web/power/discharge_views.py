@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import Blueprint, flash, g, redirect, render_template, request, url_for
 
+from ypomoni.actions.discharge_runs import open_runs
 from ypomoni.actions.discharge_tests import add_test, remove_test, take_condition
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.core.outage.testing import result_of_test
@@ -31,10 +32,20 @@ MOST_SAMPLES_TEXT = 40_000
 @signed_in
 def show(site_id: int, plan_key: str) -> Any:
     """Show the timed discharges of a supply's bank."""
-    return _page(*_at(site_id, plan_key), texts={}, faults={})
+    return show_tests(*tests_at(site_id, plan_key), texts={}, faults={})
 
 
-def _page(page: PlanPage, plan: Plan, supply: Supply | None, *, texts: dict[str, str], faults: dict[str, str]) -> Any:
+def show_tests(
+    page: PlanPage,
+    plan: Plan,
+    supply: Supply | None,
+    *,
+    texts: dict[str, str],
+    faults: dict[str, str],
+    begin_texts: dict[str, str] | None = None,
+    begin_faults: dict[str, str] | None = None,
+) -> Any:
+    """Return the page of a supply's tests, with what was typed and what is wrong with it."""
     verdicts = {s.key: s.verdict.value if s.verdict else "none" for s in page.result.supplies}
     key = supply.key if supply else ""
     bank = supply.bank if supply else None
@@ -58,18 +69,21 @@ def _page(page: PlanPage, plan: Plan, supply: Supply | None, *, texts: dict[str,
         row=next((s for s in page.tree.supplies.get(page.plan["id"], []) if s["key"] == key), None),
         tests=discharge_views(plan, supply) if supply and bank else [],
         texts={**usual, **texts},
+        running=next((r for r in open_runs(g.connection, g.actor, page.plan["id"]) if r["supply_key"] == key), None),
+        begin_texts={**{f"run_{name}": text for name, text in usual.items()}, **(begin_texts or {})},
+        begin_faults=begin_faults or {},
         faults=faults,
         ends=list(DISCHARGE_END_WORDS.items()),
         caution=CAUTION,
     )
-    return (html, 422) if faults else html
+    return (html, 422) if faults or begin_faults else html
 
 
 @blueprint.post("")
 @signed_in
 def keep(site_id: int, plan_key: str) -> Any:
     """Keep a test that was timed."""
-    page, plan, supply = _at(site_id, plan_key)
+    page, plan, supply = tests_at(site_id, plan_key)
     if supply is None or supply.bank is None:
         raise NotFound
     texts = {name: request.form.get(name, "")[:MOST_SAMPLES_TEXT] for name in ("at", "degc", "current", "ran", "ended", "end_v", "samples")}
@@ -85,8 +99,8 @@ def keep(site_id: int, plan_key: str) -> Any:
             faults[""] = f"{stale.changed_by or 'Somebody'} changed this plan meanwhile. Look at it again, then keep the test."
         except Refused as refused:
             faults[""] = " ".join(f.message for f in refused.faults)
-        page, plan, supply = _at(site_id, plan_key)
-    return _page(page, plan, supply, texts=texts, faults=faults)
+        page, plan, supply = tests_at(site_id, plan_key)
+    return show_tests(page, plan, supply, texts=texts, faults=faults)
 
 
 def _read(texts: dict[str, str], supply: Supply, faults: dict[str, str]) -> dict[str, Any]:
@@ -165,7 +179,7 @@ def _samples(text: str, faults: dict[str, str]) -> list[dict[str, float | None]]
 @signed_in
 def take(site_id: int, plan_key: str, key: str) -> Any:
     """Let the plan go by the condition that a test found."""
-    page, plan, _ = _at(site_id, plan_key)
+    page, plan, _ = tests_at(site_id, plan_key)
     test = next((t for t in plan.tests if t.key == key), None)
     supply = next((s for s in plan.supplies if test and s.key == test.supply_key), None)
     row = next((s for s in page.tree.supplies.get(page.plan["id"], []) if supply and s["key"] == supply.key), None)
@@ -192,7 +206,7 @@ def take(site_id: int, plan_key: str, key: str) -> Any:
 @signed_in
 def remove(site_id: int, plan_key: str, key: str) -> Any:
     """Take a test out of the plan."""
-    page, plan, _ = _at(site_id, plan_key)
+    page, plan, _ = tests_at(site_id, plan_key)
     supply_key = next((t.supply_key for t in plan.tests if t.key == key), "")
     try:
         with g.connection.transaction():
@@ -203,7 +217,8 @@ def remove(site_id: int, plan_key: str, key: str) -> Any:
     return redirect(url_for("discharge.show", site_id=site_id, plan_key=plan_key, supply=supply_key))
 
 
-def _at(site_id: int, plan_key: str) -> tuple[PlanPage, Plan, Supply | None]:
+def tests_at(site_id: int, plan_key: str) -> tuple[PlanPage, Plan, Supply | None]:
+    """Return the page, the plan, and the supply that is asked for, or the first that was tested or has a battery."""
     page = PlanPage.at(site_id, plan_key)
     plan = to_core_plan(page.site_file, plan_key)
     asked = request.values.get("supply", "")

@@ -7,6 +7,7 @@ from wtforms import BooleanField, FieldList, Form, FormField, TextAreaField
 
 from ypomoni.records.field import (
     MUST,
+    Dated,
     Field,
     Flag,
     Line,
@@ -28,6 +29,7 @@ from ypomoni.web.fields import (
     ChoiceField,
     CountField,
     CurrentField,
+    DayField,
     DutyField,
     MonthsField,
     PatternField,
@@ -211,6 +213,8 @@ def _field(field: Field, optional: bool, parts: Mapping[str, type[PartForm]]) ->
             return YesNoField(field.label)
         case Flag():
             return BooleanField(field.label)
+        case Dated():
+            return DayField(field.label, is_month=field.is_month, required=not optional, hint=field.hint)
         case Line():
             return TextField(field.label, required=not (optional or field.may_be_blank), longest=field.longest, hint=field.hint)
         case Months():

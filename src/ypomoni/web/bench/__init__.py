@@ -1,0 +1,1 @@
+"""The bench: devices, batteries and meters of an organisation, whatever site they come from."""
