@@ -3,6 +3,7 @@
 import json
 import logging
 import os
+import random
 import re
 import shutil
 import statistics
@@ -443,7 +444,86 @@ def bench_paint() -> None:
             print(f"{'  layout shift; scripts and styles, compressed':<72} {shift:.3f}; {weight_kb:.0f} kB (0; under 120 kB)")
 
 
+HOUR_COUNT = 36_000
+LIVE_S = 20.0
+
+
+def bench_live() -> None:
+    """A meter at ten samples a second: what an hour of it takes of the page, and what recording and looking on take of the server."""
+    from ypomoni.actions.actor import Actor
+    from ypomoni.actions.recorder import Recorder
+    from ypomoni.actions.recordings import Wanted, begin_recording, follow_recording
+    from ypomoni.core.measuring.log_reading import read_log
+    from ypomoni.instruments.protocol import MeterKind
+    from ypomoni.instruments.simulated import SimulatedDevice, SimulatedMultimeter, SimulatedServer
+    from ypomoni.storage.connection import transaction
+    from ypomoni.storage.recordings import append_samples
+
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    device = SimulatedDevice(name="d", modes={"idle": 0.062})
+    actor = Actor(organisation_id=1, account_id=None, name="Bench")
+    with application() as app, served(app) as address, sync_playwright() as playwright:
+        pool, meter = app.extensions["pool"], SimulatedServer(SimulatedMultimeter(device=device)).start()
+        with transaction(pool) as connection:
+            wanted = Wanted(name="an hour", address=meter.address, kind=MeterKind.MULTIMETER, interval_s=0.1)
+            row = begin_recording(connection, actor, wanted, ())
+            for first in range(0, HOUR_COUNT, 10):
+                times = [0.1 * (first + n) for n in range(10)]
+                append_samples(
+                    connection,
+                    {
+                        "organisation_id": 1,
+                        "recording_id": row["id"],
+                        "first_n": first,
+                        "t_s": times,
+                        "current_a": [0.06 + 0.001 * (n % 7) for n in range(10)],
+                        "terminal_v": None,
+                    },
+                )
+            connection.execute("UPDATE recording SET samples_count = %s WHERE id = %s", (HOUR_COUNT, row["id"]))
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        page = open_page(browser, address, LAPTOP, "light")
+        sign_in(page)
+        heap = page.context.new_cdp_session(page)
+
+        def heap_mb() -> float:
+            heap.send("HeapProfiler.collectGarbage")
+            return float(heap.send("Runtime.getHeapUsage")["usedSize"]) / 1e6
+
+        page.goto(f"{address}/bench/")
+        before_mb = heap_mb()
+        page.goto(f"{address}/bench/logs/{row['id']}")
+        page.wait_for_timeout(4_000)
+        print(
+            f"{'live page after an hour at ten samples a second, more than without':<72} {heap_mb() - before_mb:>10.1f} MB   aim: under 60 MB"
+        )
+        browser.close()
+        recorder = Recorder(pool)
+        recorder.start()
+        time.sleep(1.0)
+        began_s, began_cpu_s, n = time.monotonic(), time.process_time(), HOUR_COUNT
+        while time.monotonic() - began_s < LIVE_S:
+            _, samples = follow_recording(pool, actor, row["id"], n)
+            n += len(samples.t_s)
+            json.dumps(samples.t_s)
+            time.sleep(0.5)
+        # The meter itself lives in this process, too: what it takes is counted, and makes the figure too large.
+        share = (time.process_time() - began_cpu_s) / (time.monotonic() - began_s)
+        recorder.stop()
+        meter.stop()
+        print(f"{'recording it, with one who looks on, meter included':<72} {100 * share:>10.1f} %    aim: under 5 % of a core")
+    million = [0.1 * k for k in range(1_000_000)]
+    values = [0.062 + (0.9 if k % 2_400 < 70 else 0.0) + random.gauss(0, 0.004) for k in range(1_000_000)]
+    say("a million samples read for rest, bursts and steps", median_ms(lambda: read_log(million, values), runs=3), "under 2,000 ms")
+
+
 if __name__ == "__main__":
+    if len(sys.argv) > 1:
+        # Those that are named alone, as in `python tools/bench.py live building`.
+        for wanted in sys.argv[1:]:
+            globals()[f"bench_{wanted}"]()
+        raise SystemExit
+    bench_live()
     bench_paint()
     bench_board()
     bench_outage()

@@ -81,6 +81,20 @@ def test_a_step_is_told_from_a_burst():
     assert sum(len(f.bursts) for f in found.trains) == pytest.approx(66, abs=2)
 
 
+def test_a_log_that_begins_within_a_burst_is_read_from_its_rest():
+    """Rest is rest, and the burst whose beginning nobody saw is left out; a log that never stops changing is refused in words."""
+    t, a = made(np.random.default_rng(9), [(1.0, 8.0, 60, 0.0)], noise=0.02)
+    (train,) = read_log(t[30:], a[30:]).trains
+    assert (train.current_a, train.duration_s, train.per_hour) == (
+        pytest.approx(1.0, rel=0.02),
+        pytest.approx(8.0, rel=0.02),
+        pytest.approx(60, rel=0.02),
+    )
+    n = np.arange(400_000)
+    with pytest.raises(ValueError, match="changes more than"):
+        read_log(n * DT_S, 0.062 + 0.001 * ((n * 7_919) % 13))
+
+
 def test_a_gap_is_counted_and_what_it_hides_is_not_timed():
     """Ten minutes without samples: no burst is as long as the gap, and the rate stays what it was."""
     t, a = made(np.random.default_rng(3), [(1.0, 8.0, 60, 3.0)])

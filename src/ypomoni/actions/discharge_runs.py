@@ -178,7 +178,7 @@ def end_run(connection: Connection, actor: Actor, run: Row, version: int, *, end
         "ran_h": ran_h,
         "ended": "end_voltage" if is_at_end else "stopped",
         "end_v": run["end_v"] if is_at_end else last.terminal_v,
-        "samples": [{"t_h": min(r.t_h, ran_h), "v": r.terminal_v, "a": r.current_a} for r in _spread_out(kept)],
+        "samples": [{"t_h": min(r.t_h, ran_h), "v": _positive(r.terminal_v), "a": _positive(r.current_a)} for r in _spread_out(kept)],
     }
     key = add_test(connection, actor, run["plan_id"], version, test)
     if not finish_run(connection, actor.organisation_id, run["id"], ended_at or datetime.now(UTC), "kept"):
@@ -197,6 +197,11 @@ def _current_a(run: Row, readings: list[RunReading]) -> float:
     charge_ah = sum(0.5 * (a1 + a2) * (t2 - t1) for (t1, a1), (t2, a2) in itertools.pairwise(read))
     span_h = read[-1][0] - read[0][0]
     return charge_ah / span_h if span_h > 0 else float(read[-1][1])
+
+
+def _positive(value: float | None) -> float | None:
+    """Return a reading; None where it is nothing but a meter's noise about zero, as of a battery that has collapsed."""
+    return value if value is not None and value > 0 else None
 
 
 def _spread_out(readings: list[RunReading]) -> list[RunReading]:

@@ -33,6 +33,10 @@ EXPLAINED_RATIO = 0.15
 MOST_KINDS = 5
 # Bursts are of one train when heights and lengths are so close.
 SAME_HEIGHT_RATIO, SAME_LENGTH_RATIO = 0.15, 0.35
+# A level is off rest when it is so many times the noise away.
+MOVED_NOISES = 4.0
+# More changes than these are no bursts that anybody can tell apart, and take too long to look at.
+MOST_CHANGES = 40_000
 BLOCKS_COUNT = 20
 LIMIT_OF_BLOCKS = 2.09
 KNOWN_TO_RATIO = 0.05
@@ -102,7 +106,7 @@ def read_log(t_s: Sequence[float] | Floats, current_a: Sequence[float] | Floats)
     Raises
     ------
     ValueError
-        If there are fewer than 8 samples, times do not rise, or a value is no number.
+        If there are fewer than 8 samples, times do not rise, a value is no number, or it changes too often to be read.
     """
     t, a = np.asarray(t_s, dtype=float), np.asarray(current_a, dtype=float)
     if t.shape != a.shape or t.ndim != 1 or t.size < LEAST_SAMPLES_COUNT:
@@ -118,7 +122,7 @@ def read_log(t_s: Sequence[float] | Floats, current_a: Sequence[float] | Floats)
     levels, starts = _levels(a, edges)
     noise_a = _noise(a, levels, starts)
     rest_a = _rest(levels, starts, a.size, noise_a)
-    reader = _Reader(t, levels, starts, is_gap, usual_s)
+    reader = _Reader(t, levels, starts, is_gap, usual_s, rest_a, noise_a)
     reader.read()
     weights = np.minimum(np.append(between, usual_s), GAP_RATIO * usual_s)
     mean_a = float(np.average(a, weights=weights))
@@ -191,6 +195,10 @@ def _growing_noise_ratio(a: Floats) -> float:
 def _peaks(strength: Floats, least: float, width: int) -> list[int]:
     """Return the strongest places above a least, each the strongest within a window on either side."""
     places = np.flatnonzero(strength > least)
+    if places.size > MOST_CHANGES * width:
+        raise ValueError(
+            f"changes more than {MOST_CHANGES:,} times: bring in a part of it, or log faster, so that a burst is several samples long."
+        )
     if places.size == 0:
         return []
     groups = np.split(places, np.flatnonzero(np.diff(places) > width) + 1)
@@ -254,8 +262,11 @@ class _Active:
 class _Reader:
     """Goes along the levels: from rest and back is one burst, or a tangle of known ones; what does not come back is a step."""
 
-    def __init__(self, t: Floats, levels: Floats, starts: Whole, is_gap: NDArray[np.bool_], usual_s: float) -> None:
+    def __init__(
+        self, t: Floats, levels: Floats, starts: Whole, is_gap: NDArray[np.bool_], usual_s: float, rest_a: float, noise_a: float
+    ) -> None:
         self.t, self.levels, self.starts, self.is_gap, self.usual_s = t, levels, starts, is_gap, usual_s
+        self.rest_a, self.noise_a = rest_a, noise_a
         self.longest_s = STEP_SHARE * float(t[-1] - t[0])
         self.bursts: list[FoundBurst] = []
         self.steps: list[FoundStep] = []
@@ -263,7 +274,7 @@ class _Reader:
         self.unexplained_count = 0
 
     def read(self) -> None:
-        n, count = 1, self.levels.size
+        n, count = self._first(), self.levels.size
         while n < count:
             back = self._back(n)
             base_a = float(self.levels[n - 1])
@@ -277,6 +288,17 @@ class _Reader:
                 self.tangles.append((n, back, base_a))
                 n = back + 1
         self._untangle()
+
+    def _first(self) -> int:
+        """Return the level to begin after: a log that begins within a burst begins where it is first at rest, since nobody saw that burst begin."""
+        height_a = float(self.levels[0]) - self.rest_a
+        if height_a > MOVED_NOISES * self.noise_a:
+            for k in range(1, self.levels.size):
+                if float(self.t[self.starts[k]]) - float(self.t[0]) > self.longest_s:
+                    break
+                if abs(float(self.levels[k]) - self.rest_a) <= BACK_RATIO * height_a:
+                    return k + 1
+        return 1
 
     def _back(self, n: int) -> int | None:
         """Return where the level is back where it was before a change; None where it stays away."""
