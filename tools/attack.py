@@ -5,14 +5,17 @@
 
 import argparse
 import contextlib
+import http.client
 import json
 import os
 import random
+import shutil
 import signal
 import socket
 import statistics
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 import urllib.request
@@ -141,6 +144,57 @@ def _idle(share: float) -> list[str]:
     return [f"signing in took {signed_in_s:.2f} s"] if signed_in_s > 1.0 else []
 
 
+def _proxy(share: float) -> list[str]:
+    """The proxy of `docs/operating.md` in front, as it stands there but for TLS: who is idle or slow before it keeps nobody waiting either."""
+    nginx = shutil.which("nginx") or shutil.which("nginx", path="/usr/sbin:/usr/local/sbin")
+    if nginx is None:
+        return ["nginx is not here: apt-get install -y --no-install-recommends nginx-light"]
+    told = Path(__file__).parent.parent.joinpath("docs", "operating.md").read_text()
+    server_block = told.split("```nginx\n")[1].split("```")[0]
+    with application() as app, serving(_conninfo(app), YPOMONI_PROXIES="1") as (port, _), tempfile.TemporaryDirectory() as folder:
+        front = free_port()
+        block = "\n".join(line for line in server_block.splitlines() if "ssl_certificate" not in line)
+        block = block.replace("listen 443 ssl;", f"listen 127.0.0.1:{front};").replace("127.0.0.1:8765", f"127.0.0.1:{port}")
+        block = block.replace("alarms.example.org", "127.0.0.1")
+        config = Path(folder, "nginx.conf")
+        config.write_text(
+            f"daemon off; pid {folder}/pid; error_log stderr warn; worker_rlimit_nofile 20000; events {{ worker_connections 8000; }} "
+            f"http {{ access_log off; client_body_temp_path {folder}/b; proxy_temp_path {folder}/p; fastcgi_temp_path {folder}/f; "
+            f"uwsgi_temp_path {folder}/u; scgi_temp_path {folder}/s; {block} }}"
+        )
+        process = subprocess.Popen([nginx, "-c", str(config), "-p", folder])
+        try:
+            wait_for_page(front)
+            with idle_clients("127.0.0.1", front, max(50, int(1_000 * share))) as held:
+                pages = [page_s("127.0.0.1", front) for _ in range(20)]
+                forged = forged_host("127.0.0.1", front)
+        finally:
+            process.terminate()
+            process.wait(10)
+    slow_s = statistics.median(pages)
+    print(f"proxy: {held} clients held before it, a page {slow_s * 1e3:.0f} ms, a forged host is answered with {forged}")
+    return [f"a page took {slow_s:.2f} s"] if slow_s > 1.0 else [] if forged == 400 else [f"a forged host was answered with {forged}"]
+
+
+def wait_for_page(port: int) -> None:
+    """Return once a page is served on a port."""
+    for _ in range(100):
+        with contextlib.suppress(OSError, RuntimeError):
+            page_s("127.0.0.1", port)
+            return
+        time.sleep(0.1)
+    raise RuntimeError("no page came through the proxy")
+
+
+def forged_host(host: str, port: int) -> int:
+    """Return how a request under another name is answered."""
+    connection = http.client.HTTPConnection(host, port, timeout=30)
+    connection.request("GET", "/sign-in", headers={"Host": "far.example", "X-Forwarded-Host": "far.example"})
+    status = connection.getresponse().status
+    connection.close()
+    return status
+
+
 def _fair(share: float) -> list[str]:
     """How long one organisation's pages take while another opens its worst accepted site again and again in eight windows."""
     with application() as app, serving(_conninfo(app)) as (port, _):
@@ -213,6 +267,7 @@ def _worst_site(app: Flask) -> None:
 
 ATTACKS: dict[str, Callable[[float], list[str]]] = {
     "idle": _idle,
+    "proxy": _proxy,
     "fair": _fair,
     "writers": _writers,
     "kills": _kills,
@@ -226,12 +281,10 @@ def _conninfo(app: Flask) -> str:
 
 
 @contextlib.contextmanager
-def serving(conninfo: str) -> Generator[tuple[int, int]]:
+def serving(conninfo: str, **more: str) -> Generator[tuple[int, int]]:
     """Run `ypomoni serve` on a database; gives its port and the number of its first process."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    environment = {**os.environ, "YPOMONI_DATABASE": conninfo, "YPOMONI_SECRET_KEY": SECRET, "YPOMONI_DEMO": "1"}
+    port = free_port()
+    environment = {**os.environ, **more, "YPOMONI_DATABASE": conninfo, "YPOMONI_SECRET_KEY": SECRET, "YPOMONI_DEMO": "1"}
     command = [sys.executable, "-m", "ypomoni", "serve", "--port", str(port)]
     process = subprocess.Popen(command, env=environment, stderr=subprocess.DEVNULL)
     try:
@@ -244,6 +297,13 @@ def serving(conninfo: str) -> Generator[tuple[int, int]]:
     finally:
         process.terminate()
         process.wait(20)
+
+
+def free_port() -> int:
+    """Return a port of loopback that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
 
 
 def children_of(pid: int) -> list[int]:

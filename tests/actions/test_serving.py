@@ -1,6 +1,7 @@
 """The server as it is run for real: several processes on one socket, idle clients, processes that are killed, health and figures."""
 
 import contextlib
+import http.cookiejar
 import json
 import os
 import re
@@ -8,14 +9,17 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.error
+import urllib.parse
 import urllib.request
 from pathlib import Path
 
 import psycopg
 import pytest
 from attacks.idle import idle_clients, page_s
+from web.client import token_of
 
 SECRET = "for tests of serving only " * 2
 
@@ -139,3 +143,66 @@ def test_what_is_not_set_is_named(conninfo, what):
     )
     assert done.returncode == 1
     assert what in done.stderr
+
+
+class Relay:
+    """A port that leads to the database, once it is opened: until then nobody listens there."""
+
+    def __init__(self, conninfo):
+        self.to = int(re.search(r"port=(\d+)", conninfo).group(1))
+        self.port = free_port()
+        self.conninfo = conninfo.replace(f"port={self.to}", f"port={self.port}")
+        self.listener = None
+
+    def open(self):
+        self.listener = socket.create_server(("127.0.0.1", self.port))
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def _accept(self):
+        with contextlib.suppress(OSError):
+            while True:
+                here, _ = self.listener.accept()
+                there = socket.create_connection(("127.0.0.1", self.to))
+                for source, sink in ((here, there), (there, here)):
+                    threading.Thread(target=self._pass_on, args=(source, sink), daemon=True).start()
+
+    @staticmethod
+    def _pass_on(source, sink):
+        with contextlib.suppress(OSError):
+            while part := source.recv(65_536):
+                sink.sendall(part)
+        for end in (source, sink):
+            with contextlib.suppress(OSError):
+                end.shutdown(socket.SHUT_RDWR)
+
+
+def test_it_waits_for_its_database_and_says_so(conninfo):
+    """Started before the database it says why nothing is served, and serves once the database is there."""
+    relay, port = Relay(conninfo), free_port()
+    with serving(relay.conninfo, port) as process:
+        assert "The database does not answer yet, so nothing is served" in process.stderr.readline()
+        assert fetch(port, "/health")[0] == 0
+        relay.open()
+        wait_until(lambda: fetch(port, "/ready")[0] == 200, 30)
+    relay.listener.close()
+
+
+@pytest.mark.long
+def test_two_hosts_share_sessions_and_what_was_saved(conninfo):
+    """Two installations of one database, each with processes of its own: signed in at one is signed in at the other, and so is signing out."""
+    ports = free_port(), free_port()
+    with serving(conninfo, ports[0]), serving(conninfo, ports[1], "--workers", "0"):
+        for port in ports:
+            wait_until(lambda port=port: fetch(port, "/ready")[0] == 200, 30)
+        jar = http.cookiejar.CookieJar()
+        person = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+
+        def send(port, address, **form):
+            body = urllib.parse.urlencode(form).encode() if form else None
+            return person.open(f"http://127.0.0.1:{port}{address}", body, timeout=20).read().decode()
+
+        token = token_of(send(ports[0], "/sign-in"))
+        send(ports[0], "/sign-in", csrf_token=token, email="wren@saltmarsh.example", password="brackwater-tide")
+        assert "Brackwater County Archive" in send(ports[1], "/")
+        send(ports[1], "/sign-out", csrf_token=token_of(send(ports[1], "/")))
+        assert "Brackwater County Archive" not in send(ports[0], "/")

@@ -4,6 +4,7 @@ import re
 import sys
 from html import unescape
 
+import psycopg
 import pytest
 from conftest import running, settings_for
 from hypothesis import HealthCheck, given, settings
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 from web.client import Client, rows, token_of
 
 from ypomoni.core.evaluation import evaluate as evaluation
-from ypomoni.storage.errors import TryAgain
+from ypomoni.storage.errors import OutcomeUnknown, TryAgain
 from ypomoni.web.audit.load_cell import CELLS
 from ypomoni.web.records.forms import FORMS
 
@@ -300,3 +301,44 @@ def test_a_deadlock_after_an_edit_was_kept_does_not_save_it_twice(app, conninfo,
     (now,) = rows(conninfo, "SELECT version, quantity FROM load WHERE id = %s", load["id"])
     assert now == {"version": load["version"] + 1, "quantity": load["quantity"] + 1}
     assert len(rows(conninfo, "SELECT id FROM change WHERE aggregate = 'load' AND aggregate_id = %s AND verb = 'edit'", load["id"])) == 1
+
+
+@pytest.mark.parametrize("arrived", [True, False])
+def test_what_nobody_knows_to_be_saved_is_said_to_be_so_and_sent_again_counts_once(app, conninfo, monkeypatch, arrived):
+    """The line to the database breaks at the commit, after it or before: the answer says so, its number goes along, and the edit is there once."""
+    client = Client(app)
+    (load,) = rows(conninfo, "SELECT id, version, quantity FROM load WHERE name = 'Keypad' AND organisation_id = 1 ORDER BY id LIMIT 1")
+    wanted = load["quantity"] + 1
+
+    def breaks(connection):
+        monkeypatch.undo()
+        if arrived:
+            connection.commit()
+        raise OutcomeUnknown("The database went away while it was saving.")
+
+    monkeypatch.setattr(sys.modules["ypomoni.web.security"], "commit", breaks)
+    answer = client.cell(load, "quantity", str(wanted))
+    assert answer.status_code == 503
+    assert "not known whether this was saved" in answer.json["message"]
+    form = {"version": load["version"], "cell": "quantity", "text": str(wanted), "once": answer.json["once"]}
+    again = client.post(f"/loads/{load['id']}/cell", form)
+    assert again.status_code == 200
+    assert ("Nothing was saved twice" in again.json.get("message", "")) is arrived
+    (now,) = rows(conninfo, "SELECT version, quantity FROM load WHERE id = %s", load["id"])
+    assert now == {"version": load["version"] + 1, "quantity": wanted}
+
+
+def test_a_full_disk_is_called_that(app, conninfo):
+    """The database refuses with its own code for a full disk: the answer says so, and nothing is half saved."""
+    client = Client(app)
+    with psycopg.connect(conninfo) as connection:
+        connection.execute(
+            "CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN"
+            " RAISE EXCEPTION 'could not extend file: No space left on device' USING ERRCODE = '53100'; END $$"
+        )
+        connection.execute("CREATE TRIGGER full_disk BEFORE INSERT ON change FOR EACH ROW EXECUTE FUNCTION full_disk()")
+    (load,) = rows(conninfo, "SELECT id, version, quantity FROM load WHERE name = 'Keypad' AND organisation_id = 1 ORDER BY id LIMIT 1")
+    answer = client.cell(load, "quantity", str(load["quantity"] + 1))
+    assert answer.status_code == 507
+    assert "full" in answer.json["message"]
+    assert rows(conninfo, "SELECT id, version, quantity FROM load WHERE id = %s", load["id"]) == [load]

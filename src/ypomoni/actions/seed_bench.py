@@ -12,6 +12,7 @@ from ypomoni.records.field import Row, fields_of
 from ypomoni.storage.connection import Connection
 
 METER: Row = {
+    "key": "yellow-bench-meter",
     "name": "Yellow bench meter",
     "hookup": "series",
     "accuracy_ratio": 0.008,
@@ -49,8 +50,8 @@ SEED = 1_204
 
 def seed_bench(connection: Connection, actor: Actor) -> None:
     """Put these on the bench, where nothing stands there yet."""
-    if not shared_keys(connection, actor, "instrument"):
-        create(connection, actor, "instrument", {**METER, "key": None}, set())
+    if METER["key"] not in (meters := shared_keys(connection, actor, "instrument")):
+        create(connection, actor, "instrument", METER, meters)
     if not shared_keys(connection, actor, "benched_device"):
         _seed_device(connection, actor)
     if not shared_keys(connection, actor, "battery_lot"):
