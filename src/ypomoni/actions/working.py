@@ -12,6 +12,7 @@ from multiprocessing.synchronize import Event
 from typing import Any
 
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of, try_computing
+from ypomoni.actions.reports import keep_made, make_asked
 from ypomoni.core.balance.search import Effort, Objective, find_moves
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal
@@ -113,11 +114,22 @@ def _follow(pool: Pool, job: Row, process: Any, ours: Pipe, stop: Event) -> tupl
         elif said[0] == "result":
             with transaction(pool) as connection:
                 insert_results(connection, job["organisation_id"], ENGINE_VERSION, {said[1]: said[2]})
+        elif said[0] == "report":
+            with transaction(pool) as connection:
+                keep_made(connection, job["organisation_id"], said[1], said[2], said[3])
         elif said[0] == "failed":
+            _note_failure(pool, job)
             log.error("job %s failed:\n%s", job["id"], said[1])
             return "failed", None, FAILED
         else:
             return said[1], said[2], ""
+
+
+def _note_failure(pool: Pool, job: Row) -> None:
+    """Say of a report that it could not be made; other jobs say so themselves."""
+    if job["kind"] == "report":
+        with transaction(pool) as connection:
+            keep_made(connection, job["organisation_id"], json.loads(job["input"])["report_id"], None, None)
 
 
 # -- in the process that does it -------------------------------------------------------------------------------------------------------
@@ -135,6 +147,10 @@ def _do(job: Row, theirs: Pipe, stop: Event) -> None:
     try:
         if job["kind"] == "figures":
             _work_out_figures(job, theirs, stop)
+        elif job["kind"] == "report":
+            theirs.send(("progress", "Working out the figures and laying out the pages"))
+            theirs.send(("report", *make_asked(job["input"])))
+            theirs.send(("done", "done", None))
         else:
             _search(job, theirs, stop)
     except BaseException:

@@ -43,6 +43,9 @@ _STEPS = (
     + _OF_PLAN
     + "AND c.account_id = %(account_id)s AND c.batch IS NOT NULL GROUP BY c.batch ORDER BY max(c.id)"
 )
+_ALL_OF = (
+    "SELECT changed_at, verb, before, after FROM change WHERE organisation_id = %s AND aggregate = %s AND aggregate_id = %s ORDER BY id"
+)
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
 INSERT INTO setting (organisation_id, name, value) VALUES (%s, %s, %s)
@@ -136,3 +139,8 @@ def _json(row: Row | None) -> Jsonb | None:
         return None
     kept = {key: value.isoformat() if isinstance(value, date) else value for key, value in row.items() if key != "removed_at"}
     return Jsonb(kept | {"removed": row.get("removed_at") is not None})
+
+
+def list_changes_of(connection: Connection, organisation_id: int, aggregate: str, aggregate_id: int) -> list[Row]:
+    """Return every change of one thing, the first one first."""
+    return every(connection, _ALL_OF, (organisation_id, aggregate, aggregate_id))

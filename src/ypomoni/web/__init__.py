@@ -25,6 +25,8 @@ from ypomoni.web.people import views as people
 from ypomoni.web.plan import views as plan
 from ypomoni.web.power import bench_views, build_views, discharge_views, running_views
 from ypomoni.web.power import views as power
+from ypomoni.web.proof import upkeep_views
+from ypomoni.web.proof import views as proof
 from ypomoni.web.records import views as records
 from ypomoni.web.settings import Settings
 from ypomoni.web.sites import views as sites
@@ -85,6 +87,8 @@ def create_app(settings: Settings) -> Flask:
         build_views,
         discharge_views,
         running_views,
+        proof,
+        upkeep_views,
         history,
         help_pages,
         developers,

@@ -18,8 +18,11 @@ STAGES = (
     ("endurance", "Endurance", "e", "plan.show"),
     ("balance", "Balance", "l", "balance.show"),
     ("power", "Power", "p", "power.show"),
+    ("proof", "Proof", "o", "proof.show"),
+    ("upkeep", "Upkeep", "u", "upkeep.show"),
 )
 VIEWS = {
+    "proof": (("proof.show", "Work list"), ("proof.left", "As left"), ("proof.report", "Report")),
     "audit": (("audit.show", "Register and tree"), ("audit.read", "Take a reading"), ("log.show", "Read a log")),
     "endurance": (
         ("plan.show", "Strip"),

@@ -1,6 +1,6 @@
 // Keeps the pages that take readings, and what they are made of, for when there is no signal. Nothing else is kept.
 const SHELF = "ypomoni-reading-1";
-const isPage = (url) => /^\/sites\/\d+\/[^/]+\/(read|tests\/running\/\d+)$|^\/bench\/(devices|lots)\/\d+$/.test(url.pathname);
+const isPage = (url) => /^\/sites\/\d+\/[^/]+\/(read|proof|tests\/running\/\d+)$|^\/bench\/(devices|lots)\/\d+$/.test(url.pathname);
 
 self.addEventListener("install", () => self.skipWaiting());
 self.addEventListener("activate", (event) => event.waitUntil(self.clients.claim()));

@@ -6,6 +6,7 @@ document.addEventListener("alpine:init", () => {
     message: "",
     busy: false,
     flushing: false,
+    sender: null,
 
     init() {
       this.waiting = this.kept();
@@ -44,9 +45,13 @@ document.addEventListener("alpine:init", () => {
       return this.waiting.length === 1 ? `1 ${what} is not sent yet` : `${this.waiting.length} ${what}s are not sent yet`;
     },
 
+    // Which button sent it counts as a field, as it does without a script.
+    by(event) { this.sender = event.submitter || null; return this.store(); },
+
     fields() {
       const found = {};
       for (const [name, value] of new FormData(this.$refs.form)) if (name !== "csrf_token") found[name] = value;
+      if (this.sender && this.sender.name) found[this.sender.name] = this.sender.value;
       found.read_at = new Date().toISOString();
       return found;
     },

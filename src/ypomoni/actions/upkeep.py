@@ -1,0 +1,225 @@
+"""Upkeep: what is due in the plans that stand on site, what was done of it, and the calendar."""
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from ypomoni.actions.actor import Actor
+from ypomoni.actions.edit import edit, find, read_document, read_tree
+from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.lists import plans_of, sites_of
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.proof.upkeep import DAYS_PER_YEAR, DueItem, DueKind, Known, due_items
+from ypomoni.core.telling.wording import say_hours, say_percent
+from ypomoni.core.things.supplies import Stage
+from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.into_core import to_core_plan
+from ypomoni.records.field import Row
+from ypomoni.records.site import PlanRow, SiteRow
+from ypomoni.records.words import CHEMISTRY_WORDS
+from ypomoni.storage.changes import list_changes_of
+from ypomoni.storage.connection import Connection
+from ypomoni.storage.proof import insert_done, last_read_on, list_done, supplies_entered
+
+# What stands on site: the latest plan as left, else the one as found.
+STANDS = (Stage.AS_LEFT.value, Stage.AS_FOUND.value)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SiteDue:
+    """What is due at one site."""
+
+    site: SiteRow
+    plan: PlanRow
+    items: tuple[DueItem, ...]
+
+
+def standing_plan(plans: list[PlanRow]) -> PlanRow | None:
+    """Return the plan that says what stands on site; None where there is none."""
+    for stage in STANDS:
+        found = [p for p in plans if p["stage"] == stage]
+        if found:
+            return found[-1]
+    return None
+
+
+def due_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow, today: date) -> tuple[DueItem, ...]:
+    """Return what is due in a plan, the soonest first."""
+    core = to_core_plan(read_document(tree), plan["key"])
+    done_on: dict[str, date] = {}
+    for row in list_done(connection, actor.organisation_id, plan["id"]):
+        done_on.setdefault(row["item_key"], row["done_on"])
+    known = Known(
+        today=today,
+        entered_on=supplies_entered(connection, actor.organisation_id, plan["id"]),
+        audited_on=last_read_on(connection, actor.organisation_id, plan["id"]),
+        done_on=done_on,
+    )
+    return due_items(core, known)
+
+
+def due_everywhere(connection: Connection, actor: Actor, today: date) -> list[SiteDue]:
+    """Return what is due at every site of an organisation that can be read, by site."""
+    sites = sites_of(connection, actor)
+    by_site = plans_of(connection, actor, [s["id"] for s in sites])
+    found: list[SiteDue] = []
+    for site in sites:
+        plan = standing_plan(by_site[site["id"]])
+        if plan is None:
+            continue
+        try:
+            tree = read_tree(connection, actor, site["id"])
+            items = due_of(connection, actor, tree, plan, today)
+        except (Refused, DocumentFaults):
+            # A site that cannot be read is told in the list of sites.
+            continue
+        found.append(SiteDue(site=site, plan=plan, items=items))
+    return found
+
+
+def history_of(connection: Connection, actor: Actor, plan_id: int) -> list[Row]:
+    """Return what was done of what was due in a plan, the latest first."""
+    return list_done(connection, actor.organisation_id, plan_id)
+
+
+def close_item(connection: Connection, actor: Actor, plan_id: int, item_key: str, done_on: date, note: str, today: date) -> None:
+    """Say that something due was done: it closes, and the next one moves. A battery that was replaced is new from that day.
+
+    Raises
+    ------
+    NotFound
+        If nothing of that key is due in the plan.
+    Refused
+        If the day lies ahead, or a battery was replaced in a plan that has none.
+    """
+    plan = find(connection, actor, "plan", plan_id)
+    tree = read_tree(connection, actor, plan["site_id"])
+    item = next((i for i in due_of(connection, actor, tree, plan, today) if i.key == item_key), None)
+    if item is None:
+        raise NotFound
+    if done_on > today:
+        raise Refused([Fault("done_on", "must not lie ahead: it is closed once it was done.")])
+    if item.kind is DueKind.REPLACE:
+        _replace(connection, actor, tree, plan, item.supply_key or "", done_on)
+    insert_done(
+        connection,
+        {
+            "organisation_id": actor.organisation_id,
+            "plan_id": plan_id,
+            "item_key": item_key,
+            "done_on": done_on,
+            "note": note.strip()[:500],
+            "done_by": actor.name,
+        },
+    )
+
+
+def _replace(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow, supply_key: str, done_on: date) -> None:
+    """Let a battery be new from a day on: its blocks are fitted then, its tests were of the old one, and so were condition and resistance."""
+    row = next((s for s in tree.supplies.get(plan["id"], []) if s["key"] == supply_key), None)
+    if row is None or row["bank_chemistry"] is None:
+        raise NotFound
+    series, parallel = row["bank_series"] or 1, row["bank_parallel"] or 1
+    blocks: list[dict[str, Any]] = [
+        {
+            "key": f"{done_on.isoformat()}-{n + 1}",
+            "string": n // series + 1,
+            "position": n % series + 1,
+            "made": None,
+            "fitted": done_on.isoformat(),
+            "capacity_ah": None,
+            "condition_ratio": None,
+            "rest_v": None,
+        }
+        for n in range(series * parallel)
+    ]
+    changes = {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_blocks": blocks}
+    edit(connection, actor, "supply", row["id"], row["version"], {k: v for k, v in changes.items() if k in row})
+    tests = [t for t in plan["tests"] if t["supply"] != supply_key]
+    if len(tests) != len(plan["tests"]):
+        edit(connection, actor, "plan", plan["id"], plan["version"], {"tests": tests})
+
+
+# -- the file of a battery -------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BatteryFile:
+    """One battery from its fitting to its removal: where, what, its tests, and what it reached. None: not yet, or not known. [years]"""
+
+    supply: str
+    what: str
+    fitted_on: date | None
+    removed_on: date | None
+    told: tuple[str, ...]
+
+    @property
+    def reached_y(self) -> float | None:
+        """What it reached until it was taken out; None while it is in."""
+        if self.fitted_on is None or self.removed_on is None:
+            return None
+        return (self.removed_on - self.fitted_on).days / DAYS_PER_YEAR
+
+
+_BANK_COLUMNS = ("bank_chemistry", "bank_block_v", "bank_capacity_ah", "bank_series", "bank_parallel")
+
+
+def batteries_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow) -> list[BatteryFile]:
+    """Return the file of every battery that was or is in a plan, by supply, the latest first. It is read from the history, so nothing is lost."""
+    found: list[BatteryFile] = []
+    for supply in tree.supplies.get(plan["id"], []):
+        found += _files_of(dict(supply), list_changes_of(connection, actor.organisation_id, "supply", supply["id"]), plan["tests"])
+    return found
+
+
+def _files_of(supply: Row, changes: list[Row], tests: list[Row]) -> list[BatteryFile]:
+    files: list[BatteryFile] = []
+    begun: date | None = None
+    told: list[str] = []
+    last: Row | None = None
+    for change in changes:
+        after, on = change["after"], change["changed_at"].date()
+        if after is None:
+            continue
+        if last is not None and _is_other(last, after):
+            if last.get("bank_chemistry"):
+                files.append(_file(supply["name"], last, begun, on, told))
+            begun, told = on, []
+        elif last is None:
+            begun = on
+        if last is not None and after.get("bank_condition_ratio") not in (None, last.get("bank_condition_ratio")):
+            told.append(f"{on:%d %b %Y}: condition {say_percent(after['bank_condition_ratio'])}")
+        last = after
+    if supply["bank_chemistry"] is not None:
+        now = [*told, *(f"{t['at'][:10]}: ran {say_hours(t['ran_h'])}" for t in tests if t["supply"] == supply["key"])]
+        files.append(_file(supply["name"], supply, begun, None, now))
+    return files[::-1]
+
+
+def _is_other(before: Row, after: Row) -> bool:
+    """Say whether another battery is in: another kind or size, or one of the same kind that is new."""
+    if any(before.get(c) != after.get(c) for c in _BANK_COLUMNS):
+        return True
+    return (bool(before.get("bank_age_y")) and after.get("bank_age_y") == 0.0) or (
+        _fitted(before) != _fitted(after) and _fitted(before) is not None
+    )
+
+
+def _fitted(row: Row) -> str | None:
+    return min((b["fitted"] for b in row.get("bank_blocks") or [] if b.get("fitted")), default=None)
+
+
+def _file(name: str, row: Row, begun: date | None, removed_on: date | None, told: list[str]) -> BatteryFile:
+    fitted = _fitted(row)
+    count = (
+        f"{row['bank_series']} in series, {row['bank_parallel']} in parallel, of "
+        if (row["bank_series"], row["bank_parallel"]) != (1, 1)
+        else ""
+    )
+    return BatteryFile(
+        supply=name,
+        what=f"{count}{row['bank_block_v']:g} V {row['bank_capacity_ah']:g} Ah {CHEMISTRY_WORDS[row['bank_chemistry']]}",
+        fitted_on=date.fromisoformat(fitted) if fitted else begun,
+        removed_on=removed_on,
+        told=tuple(told),
+    )

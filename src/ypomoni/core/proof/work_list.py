@@ -1,0 +1,345 @@
+"""The work that makes one plan of another, step by step: each with place, tools, cautions and the figure to expect.
+
+The order is that in which nothing goes off line unannounced: tell the centre, fit and charge what carries the site, then move loads, bus groups
+whole, then set chargers, measure every supply that was touched, and give it back.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import groupby
+
+from ypomoni.core.telling.results import PlanResult, SupplyResult
+from ypomoni.core.telling.wording import say_amps, say_bank, say_hours, say_list, say_volts
+from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.loads import Load, Purpose
+from ypomoni.core.things.supplies import Plan, Supply
+
+
+class StepKind(StrEnum):
+    """What a step does, in the order of the work."""
+
+    WARN = "warn"
+    ADD_SUPPLY = "add_supply"
+    BANK = "bank"
+    MOVE = "move"
+    LOAD = "load"
+    CHARGER = "charger"
+    TAKE_OUT = "take_out"
+    MEASURE = "measure"
+    RESTORE = "restore"
+
+
+# A step of these leaves something as it was found where it could not be done.
+CHANGING = frozenset({StepKind.ADD_SUPPLY, StepKind.BANK, StepKind.MOVE, StepKind.LOAD, StepKind.CHARGER, StepKind.TAKE_OUT})
+MAINS = "Mains is isolated by a competent person; lock it off, and prove it dead."
+BATTERY = "A battery's short-circuit current burns: rings off, insulated tools, fused jumpers before a lead is broken."
+LIFE_SAFETY = "A life-safety system is never put off line unannounced: agree a watch first, and keep to local codes."
+DOORS = "A door may release or lock when its supply is broken: look that nobody is shut in or let out."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkStep:
+    """One step. ``key`` stays the same while the plans do, so that what was ticked stays ticked; ``load_keys`` are what it moves or changes."""
+
+    key: str
+    kind: StepKind
+    what: str
+    place: str
+    tools: tuple[str, ...]
+    cautions: tuple[str, ...]
+    expect: str
+    supply_key: str | None = None
+    load_keys: tuple[str, ...] = ()
+
+    @property
+    def changes(self) -> bool:
+        """Whether it changes the site: then what could not be done is a difference."""
+        return self.kind in CHANGING
+
+
+def work_list(before: Plan, after: Plan, result: PlanResult) -> tuple[WorkStep, ...]:
+    """Return the work from a plan to another of the same site; nothing where they are alike.
+
+    Parameters
+    ----------
+    result
+        What was computed of ``after``: the figures to expect.
+    """
+    results = {r.key: r for r in result.supplies}
+    changing = [
+        *_banks(before, after, results),
+        *_moves(before, after),
+        *_loads(before, after),
+        *_chargers(before, after),
+        *_gone(before, after),
+    ]
+    if not changing:
+        return ()
+    touched = _touched(before, after, changing)
+    steps = [_warn(before, after, touched), *changing, *_measured(after, results, touched), _restore(after, touched)]
+    order = list(StepKind)
+    return tuple(sorted(steps, key=lambda s: order.index(s.kind)))
+
+
+def _touched(before: Plan, after: Plan, steps: Iterable[WorkStep]) -> list[Supply]:
+    """Return the supplies of the new plan on which anything changes."""
+    keys = {s.supply_key for s in steps}
+    moved = {key for s in steps for key in s.load_keys}
+    keys |= {load.supply_key for plan in (before, after) for load in plan.loads if load.key in moved}
+    return [s for s in after.supplies if s.key in keys]
+
+
+def _is_life_safety(plan: Plan, supplies: Iterable[Supply]) -> bool:
+    return any(load.purpose is Purpose.LIFE_SAFETY for s in supplies for load in plan.loads_on(s.key))
+
+
+def _cautions(plan: Plan, supplies: list[Supply], *usual: str) -> tuple[str, ...]:
+    found = list(usual)
+    if _is_life_safety(plan, supplies):
+        found.append(LIFE_SAFETY)
+    if any(load.lock is not None for s in supplies for load in plan.loads_on(s.key)):
+        found.append(DOORS)
+    return tuple(found)
+
+
+def _warn(before: Plan, after: Plan, touched: list[Supply]) -> WorkStep:
+    names = say_list([s.name for s in touched])
+    return WorkStep(
+        key="warn",
+        kind=StepKind.WARN,
+        what=f"Tell the monitoring centre and the client that {names} will be worked on, from when to when. Note who took the call.",
+        place="",
+        tools=("telephone",),
+        cautions=_cautions(before, [s for s in before.supplies if s.key in {t.key for t in touched}]) or _cautions(after, touched),
+        expect="The centre puts it on test and says until when.",
+    )
+
+
+def _banks(before: Plan, after: Plan, results: dict[str, SupplyResult]) -> list[WorkStep]:
+    were = {s.key: s for s in before.supplies}
+    found: list[WorkStep] = []
+    for supply in after.supplies:
+        was = were.get(supply.key)
+        if was is None:
+            found.append(_new_supply(after, supply))
+        if supply.bank is None or (was is not None and not _is_other_bank(was.bank, supply.bank)):
+            continue
+        old = "" if was is None or was.bank is None else f" in place of {_bank_words(was.bank)}"
+        told = results.get(supply.key)
+        back = (
+            ""
+            if told is None or told.recovery_h is None
+            else f" If it comes discharged it takes about {say_hours(told.recovery_h)} to be of use."
+        )
+        found.append(
+            WorkStep(
+                key=f"bank:{supply.key}",
+                kind=StepKind.BANK,
+                what=f"Fit {_bank_words(supply.bank)} in {supply.name}{old}, and let it charge before any load is moved to it.{back}",
+                place=_place_of(after, supply),
+                tools=("voltmeter", "insulated tools", "the wiring drawing of the bank", "label and pen"),
+                cautions=_cautions(after, [supply], BATTERY, "Check polarity with the meter before the last link is closed."),
+                expect=_expected_charge(supply),
+                supply_key=supply.key,
+            )
+        )
+    return found
+
+
+def _is_other_bank(was: Bank | None, now: Bank) -> bool:
+    """Say whether another battery has to be fitted: what was only learnt of the one that is there is no work."""
+    if was is None:
+        return True
+    same = ("chemistry_key", "block_v", "capacity_ah", "rate_h", "series", "parallel")
+    return any(getattr(was, n) != getattr(now, n) for n in same) or (was.age_y > 0 and now.age_y == 0)
+
+
+def _bank_words(bank: Bank) -> str:
+    return f"{say_bank(bank.series, bank.parallel, bank.block_v, bank.capacity_ah, bank.rate_h)} {bank.chemistry.name}"
+
+
+def _expected_charge(supply: Supply) -> str:
+    if supply.charge_v is None:
+        return "Write down the volts at the battery's terminals."
+    return f"{say_volts(supply.charge_v)} at the battery's terminals near the end of charge, at 25 °C."
+
+
+def _new_supply(after: Plan, supply: Supply) -> WorkStep:
+    return WorkStep(
+        key=f"add:{supply.key}",
+        kind=StepKind.ADD_SUPPLY,
+        what=f"Mount {supply.name}, and leave its output open.",
+        place=_place_of(after, supply),
+        tools=("voltmeter", "insulated tools"),
+        cautions=(MAINS,),
+        expect=f"About {say_volts(supply.nominal_v)} at its output with nothing on it.",
+        supply_key=supply.key,
+    )
+
+
+def _moves(before: Plan, after: Plan) -> list[WorkStep]:
+    """Return a step for each pair of supplies, and each branch or bus group between them: a bus group goes as a whole."""
+    was_on = {load.key: load.supply_key for load in before.loads}
+    moved = [load for load in after.loads if load.key in was_on and was_on[load.key] != load.supply_key]
+
+    def together(load: Load) -> tuple[str, str, str]:
+        group = f"bus group {load.bus_group}" if load.bus_group else f"branch {load.branch}" if load.branch else f"load {load.key}"
+        return was_on[load.key] or "", load.supply_key or "", group
+
+    names = {s.key: s for s in (*before.supplies, *after.supplies)}
+    found: list[WorkStep] = []
+    for (old_key, new_key, group), loads in groupby(sorted(moved, key=together), key=together):
+        pieces = list(loads)
+        old, new = names.get(old_key), names.get(new_key)
+        current_a = sum(load.quantity * load.standby.current_a for load in pieces)
+        on_bus = group.startswith("bus group ")
+        whole = f" all of {group}, its data and its 0 V with it:" if on_bus else ""
+        to = f"from {old.name if old else 'nothing'} to {new.name}" if new else f"off {old.name if old else 'its supply'}"
+        involved = [s for s in (old, new) if s is not None]
+        found.append(
+            WorkStep(
+                key=f"move:{old_key}:{new_key}:{group}",
+                kind=StepKind.MOVE,
+                what=f"Move{whole} {say_list([_pieces(load) for load in pieces], most=8)} {to}.",
+                place=say_list(sorted({load.place.name for load in pieces if load.place is not None}) or [new.name if new else ""]),
+                tools=("voltmeter", "insulated tools", "ammeter", "labels"),
+                cautions=_cautions(before, involved, "Check polarity with the meter before each device is connected."),
+                expect=f"They draw about {say_amps(current_a)} at rest, which leaves the one and comes on the other.",
+                supply_key=new_key or None,
+                load_keys=tuple(load.key for load in pieces),
+            )
+        )
+    return found
+
+
+def _pieces(load: Load) -> str:
+    return load.name if load.quantity == 1 else f"{load.quantity} × {load.name}"
+
+
+def _loads(before: Plan, after: Plan) -> list[WorkStep]:
+    were = {load.key: load for load in before.loads}
+    names = {s.key: s.name for s in after.supplies}
+    found: list[WorkStep] = []
+    for load in after.loads:
+        was = were.get(load.key)
+        if was is not None and was.quantity == load.quantity:
+            continue
+        on = names.get(load.supply_key or "", "no supply")
+        what = f"Fit {_pieces(load)} on {on}." if was is None else f"Make it {_pieces(load)} on {on}: there were {was.quantity}."
+        found.append(
+            WorkStep(
+                key=f"load:{load.key}",
+                kind=StepKind.LOAD,
+                what=what,
+                place=load.place.name if load.place else on,
+                tools=("voltmeter", "insulated tools"),
+                cautions=("Check polarity with the meter before it is connected.",),
+                expect=f"Each draws about {say_amps(load.standby.current_a)} at rest.",
+                supply_key=load.supply_key,
+                load_keys=(load.key,),
+            )
+        )
+    return found
+
+
+def _chargers(before: Plan, after: Plan) -> list[WorkStep]:
+    were = {s.key: s for s in before.supplies}
+    found: list[WorkStep] = []
+    for supply in after.supplies:
+        was = were.get(supply.key)
+        if was is None or (was.charge_v, was.charge_limit_a) == (supply.charge_v, supply.charge_limit_a):
+            continue
+        to = [
+            *([] if supply.charge_v is None else [say_volts(supply.charge_v)]),
+            *([] if supply.charge_limit_a is None else [f"at most {say_amps(supply.charge_limit_a)}"]),
+        ]
+        found.append(
+            WorkStep(
+                key=f"charger:{supply.key}",
+                kind=StepKind.CHARGER,
+                what=f"Set the charger of {supply.name} to {say_list(to)}, by its set-up sheet."
+                if to
+                else f"Take the charger of {supply.name} out.",
+                place=_place_of(after, supply),
+                tools=("voltmeter", "ammeter", "the set-up sheet"),
+                cautions=_cautions(after, [supply], "Set it with the battery disconnected, then verify at the terminals."),
+                expect=_expected_charge(supply),
+                supply_key=supply.key,
+            )
+        )
+    return found
+
+
+def _gone(before: Plan, after: Plan) -> list[WorkStep]:
+    stay_supplies, stay_loads = {s.key for s in after.supplies}, {load.key for load in after.loads}
+    found: list[WorkStep] = []
+    names = {s.key: s.name for s in before.supplies}
+    for load in before.loads:
+        if load.key not in stay_loads:
+            found.append(
+                _take_out(
+                    f"out:{load.key}",
+                    f"Take {_pieces(load)} off {names.get(load.supply_key or '', 'its supply')}.",
+                    load.supply_key,
+                    (load.key,),
+                )
+            )
+    for supply in before.supplies:
+        if supply.key not in stay_supplies:
+            found.append(_take_out(f"out:{supply.key}", f"Take {supply.name} out, with its battery.", supply.key, ()))
+    return found
+
+
+def _take_out(key: str, what: str, supply_key: str | None, load_keys: tuple[str, ...]) -> WorkStep:
+    return WorkStep(
+        key=key,
+        kind=StepKind.TAKE_OUT,
+        what=what,
+        place="",
+        tools=("insulated tools", "voltmeter"),
+        cautions=(MAINS, BATTERY) if not load_keys else (),
+        expect="Insulate and label what is left open.",
+        supply_key=supply_key,
+        load_keys=load_keys,
+    )
+
+
+def _measured(after: Plan, results: dict[str, SupplyResult], touched: list[Supply]) -> list[WorkStep]:
+    found: list[WorkStep] = []
+    for supply in touched:
+        told = results.get(supply.key)
+        standby_a = told.standby_current_a if told else None
+        expect = "Write down what it shows." if standby_a is None else f"About {say_amps(standby_a)} out of the battery at rest, mains off."
+        if told and told.alarm_current_a is not None and standby_a is not None and told.alarm_current_a > standby_a:
+            expect += f" {say_amps(told.alarm_current_a)} in alarm."
+        found.append(
+            WorkStep(
+                key=f"measure:{supply.key}",
+                kind=StepKind.MEASURE,
+                what=f"Measure {supply.name} again at its battery lead: at rest with the mains off, then in alarm.",
+                place=_place_of(after, supply),
+                tools=("ammeter, highest range first", "fused jumper"),
+                cautions=_cautions(after, [supply], BATTERY),
+                expect=expect,
+                supply_key=supply.key,
+            )
+        )
+    return found
+
+
+def _restore(after: Plan, touched: list[Supply]) -> WorkStep:
+    return WorkStep(
+        key="restore",
+        kind=StepKind.RESTORE,
+        what="Restore the mains, look that every charger charges, test one alarm through to the centre, and take it off test. Note who took the call.",
+        place="",
+        tools=("telephone", "voltmeter"),
+        cautions=_cautions(after, touched),
+        expect="Every charger shows a current into its battery, and the centre has had the alarm.",
+    )
+
+
+def _place_of(plan: Plan, supply: Supply) -> str:
+    places = sorted({load.place.name for load in plan.loads_on(supply.key) if load.place is not None})
+    return f"{supply.name}" + (f" ({say_list(places, most=2)})" if len(places) == 1 else "")
