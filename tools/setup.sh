@@ -5,6 +5,8 @@ cd "$(dirname "$0")/.."
 
 have_postgres() { command -v pg_ctl >/dev/null || compgen -G '/usr/lib/postgresql/*/bin/pg_ctl' >/dev/null; }
 have_chromium() { command -v chromium >/dev/null; }
+# The reports are laid out with these; Chromium brings the first two along.
+have_library() { ldconfig -p 2>/dev/null | grep -q "$1" || /sbin/ldconfig -p 2>/dev/null | grep -q "$1"; }
 have_venv() { python3 -c 'import ensurepip, venv' 2>/dev/null; }
 
 packages=()
@@ -12,6 +14,9 @@ command -v python3 >/dev/null || packages+=(python3)
 have_venv || packages+=(python3-venv)
 have_postgres || packages+=(postgresql)
 have_chromium || packages+=(chromium)
+have_library libpango-1.0.so.0 || packages+=(libpango-1.0-0)
+have_library libpangoft2-1.0.so.0 || packages+=(libpangoft2-1.0-0)
+have_library libharfbuzz-subset.so.0 || packages+=(libharfbuzz-subset0)
 if [ "${#packages[@]}" -gt 0 ]; then
   line="apt-get update && apt-get install -y --no-install-recommends ${packages[*]}"
   if [ "$(id -u)" = 0 ]; then as_root=(); elif sudo -n true 2>/dev/null; then as_root=(sudo -n); else

@@ -8,7 +8,7 @@ from builders import document, merged
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.proof.upkeep import DueKind, Known, due_items, holds_until
-from ypomoni.core.proof.work_list import StepKind, work_list
+from ypomoni.core.proof.work_list import WorkKind, work_list
 from ypomoni.core.things.discharge_tests import DischargeEnd, DischargeTest
 from ypomoni.core.things.loads import Purpose
 from ypomoni.documents.into_core import to_core
@@ -54,19 +54,19 @@ def test_the_work_comes_in_the_order_in_which_nothing_goes_off_line_unannounced(
     after = moved(replace(before, supplies=(before.supplies[0], bigger)), k1="b", k2="b", siren="b")
     steps = listed(before, after)
     kinds = [s.kind for s in steps]
-    assert kinds == sorted(kinds, key=list(StepKind).index)
-    assert kinds[0] is StepKind.WARN
-    assert kinds[-1] is StepKind.RESTORE
-    assert kinds.index(StepKind.BANK) < kinds.index(StepKind.MOVE)
-    moves = {s.load_keys: s for s in steps if s.kind is StepKind.MOVE}
+    assert kinds == sorted(kinds, key=list(WorkKind).index)
+    assert kinds[0] is WorkKind.WARN
+    assert kinds[-1] is WorkKind.RESTORE
+    assert kinds.index(WorkKind.BANK) < kinds.index(WorkKind.MOVE)
+    moves = {s.load_keys: s for s in steps if s.kind is WorkKind.MOVE}
     assert set(moves) == {("k1", "k2"), ("siren",)}
     assert "all of bus group Bus 1" in moves["k1", "k2"].what
-    assert [s.supply_key for s in steps if s.kind is StepKind.MEASURE] == ["a", "b"]
-    assert all(any("life-safety" in c for c in s.cautions) for s in steps if s.kind in (StepKind.WARN, StepKind.MOVE))
+    assert [s.supply_key for s in steps if s.kind is WorkKind.MEASURE] == ["a", "b"]
+    assert all(any("life-safety" in c for c in s.cautions) for s in steps if s.kind in (WorkKind.WARN, WorkKind.MOVE))
     expected = evaluate_plan(after).supplies[1].standby_current_a
     measured = next(s for s in steps if s.key == "measure:b")
     assert f"{1000 * expected:.3g} mA" in measured.expect or f"{expected:.3g} A" in measured.expect
-    (charger,) = [s for s in steps if s.kind is StepKind.CHARGER]
+    (charger,) = [s for s in steps if s.kind is WorkKind.CHARGER]
     assert "13.8 V" in charger.what
     # The keys stay while the plans do: what was ticked stays ticked.
     assert [s.key for s in listed(before, after)] == [s.key for s in steps]
@@ -80,8 +80,8 @@ def test_without_life_safety_nothing_is_said_of_it_and_what_is_taken_out_is_made
     after = replace(before, loads=tuple(replace(load, quantity=6) if load.key == "beam" else load for load in kept))
     steps = listed(before, after)
     assert not any("life-safety" in c for s in steps for c in s.cautions)
-    assert "there were 4" in next(s for s in steps if s.kind is StepKind.LOAD).what
-    assert next(s for s in steps if s.kind is StepKind.TAKE_OUT).load_keys == ("k2",)
+    assert "there were 4" in next(s for s in steps if s.kind is WorkKind.LOAD).what
+    assert next(s for s in steps if s.kind is WorkKind.TAKE_OUT).load_keys == ("k2",)
 
 
 TODAY = date(2026, 3, 1)

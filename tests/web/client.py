@@ -104,6 +104,15 @@ def other_organisation(conninfo, document):
             ).fetchone()["id"]
         actor = Actor(organisation_id=organisation_id, account_id=None, name="Ash")
         found["log"] = keep_log(connection, actor, "Far Shore log", [0.1 * n for n in range(20)], [0.1] * 20, 0)["id"]
+        found["report"] = connection.execute(
+            "INSERT INTO report (organisation_id, site_id, plan_id, plan_key, asked, made_by, sealed_site, state, pdf)"
+            " VALUES (%s, %s, %s, 'as-found', '{}', 'Ash', '{}', 'done', 'Far Shore') RETURNING id",
+            (organisation_id, site["id"], found["plan"]),
+        ).fetchone()["id"]
+        found["link"] = connection.execute(
+            "INSERT INTO handed_link (organisation_id, kind, digest, name, made_by) VALUES (%s, 'calendar', 'x', 'Far Shore', 'Ash') RETURNING id",
+            (organisation_id,),
+        ).fetchone()["id"]
         found["run"] = connection.execute(
             "INSERT INTO discharge_run (organisation_id, plan_id, supply_key, begun_at, begun_by, temperature_degc, mean_a, end_v, predicted)"
             " VALUES (%s, %s, 's', now(), 'Ash', 20, 1, 10.5, '{}') RETURNING id",

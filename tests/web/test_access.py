@@ -8,7 +8,7 @@ from builders import audited, document, reading
 from conftest import running, settings_for
 from web.client import SCRIPT, Client, other_organisation, rows, token_of
 
-ID_ARGUMENTS = {"site_id", "load_id", "record_id", "plan_id", "reading_id", "draft_id", "batch", "log_id"}
+ID_ARGUMENTS = {"site_id", "load_id", "record_id", "plan_id", "reading_id", "draft_id", "batch", "log_id", "report_id", "link_id"}
 ROOMS = {"devices": "benched_device", "lots": "battery_lot"}
 
 
@@ -63,7 +63,7 @@ def test_no_page_or_endpoint_shows_or_changes_another_organisations_rows(app, co
         asked += 1
     assert asked >= 50
     assert before == (rows(conninfo, "SELECT * FROM change ORDER BY id"), rows(conninfo, "SELECT id, version FROM load ORDER BY id"))
-    for page in ("/", "/people/", "/library/", "/bench/"):
+    for page in ("/", "/people/", "/library/", "/bench/", "/upkeep"):
         assert "Far Shore" not in client.get(page).text
 
 

@@ -37,7 +37,10 @@ def test_every_stage_says_what_is_open_or_failing_in_it(client):
         "Endurance": "fails",
         "Balance": "2 supplies too short",
         "Power": "",
+        "Proof": "",
+        "Upkeep": "",
     }
+    assert "steps of the work open" in stages(client.get("/sites/1/proposal").text)["Proof"][2]
     for word, (address, _, _) in shown.items():
         page = client.get(address).text
         assert [w for w, (_, is_current, _) in stages(page).items() if is_current] == [word]

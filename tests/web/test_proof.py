@@ -4,7 +4,7 @@ import io
 import json
 import re
 import zipfile
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 import psycopg
 import pypdfium2
@@ -19,6 +19,8 @@ from ypomoni.actions.working import work_once
 from ypomoni.documents.report.signing import make_key, verify_pdf
 from ypomoni.storage.connection import open_pool
 
+# The day where the server stands.
+TODAY = datetime.now(UTC).date()
 PROOF = "/sites/1/proposal/proof"
 
 
@@ -74,11 +76,17 @@ def test_as_left_is_the_proposal_less_what_could_not_be_done(client, conninfo):
     assert "Measure each supply again" in page
     left = {
         r["key"]: r
-        for r in rows(conninfo, "SELECT s.* FROM supply s JOIN plan p ON p.id = s.plan_id WHERE p.site_id = 1 AND p.stage = 'as_left'")
+        for r in rows(
+            conninfo,
+            "SELECT s.key, b.capacity_ah AS bank_capacity_ah FROM supply s JOIN bank b ON b.supply_id = s.id JOIN plan p ON p.id = s.plan_id WHERE p.site_id = 1 AND p.stage = 'as_left'",
+        )
     }
     found = {
         r["key"]: r
-        for r in rows(conninfo, "SELECT s.* FROM supply s JOIN plan p ON p.id = s.plan_id WHERE p.site_id = 1 AND p.key = 'as-found'")
+        for r in rows(
+            conninfo,
+            "SELECT s.key, b.capacity_ah AS bank_capacity_ah FROM supply s JOIN bank b ON b.supply_id = s.id JOIN plan p ON p.id = s.plan_id WHERE p.site_id = 1 AND p.key = 'as-found'",
+        )
     }
     assert left["bay-a"]["bank_capacity_ah"] == found["bay-a"]["bank_capacity_ah"]
     on = "SELECT l.key, s.key AS supply FROM load l JOIN plan p ON p.id = l.plan_id LEFT JOIN supply s ON s.id = l.supply_id WHERE p.site_id = 1 AND p.{}"
@@ -254,7 +262,7 @@ def test_links_open_one_thing_until_they_end_or_are_taken_back(client, app, conn
     """A report, a plan: for whoever has the address, read only; not the other thing, not after its end, not once it is taken back."""
     number = made_report(client, conninfo, sections=("answer",))
     stranger = app.test_client()
-    ends = (date.today() + timedelta(days=3)).isoformat()  # noqa: DTZ011 - as people type it
+    ends = (TODAY + timedelta(days=3)).isoformat()
     report = handed(client.post("/sites/1/as-found/proof/hand", {"report": number, "ends_on": ends}, script=False).text)
     plan = handed(client.post("/sites/1/as-found/proof/hand", {"ends_on": ends}, script=False).text)
     assert stranger.get(f"/{report}").mimetype == "application/pdf"
@@ -266,7 +274,7 @@ def test_links_open_one_thing_until_they_end_or_are_taken_back(client, app, conn
     assert rows(conninfo, "SELECT 1 FROM handed_link WHERE digest LIKE %s", f"%{secret[:8]}%") == []
     for wrong in (f"/shared/report/{secret}", f"/shared/plan/{secret}x", "/shared/plan/", "/calendar/x.ics", f"/calendar/{secret}.ics"):
         assert stranger.get(wrong).status_code == 404
-    for bad in ("", "yesterday", (date.today() - timedelta(days=1)).isoformat(), "2099-01-01"):  # noqa: DTZ011
+    for bad in ("", "yesterday", (TODAY - timedelta(days=1)).isoformat(), "2099-01-01"):
         assert client.post("/sites/1/as-found/proof/hand", {"ends_on": bad}, script=False).status_code == 422
     (link,) = rows(conninfo, "SELECT id FROM handed_link WHERE kind = 'plan'")
     client.post(f"/links/{link['id']}/revoke", {}, script=False)
@@ -287,9 +295,7 @@ def test_the_calendar_follows_and_its_address_can_be_taken_back(client, app, con
     assert all(e.errors == [] and e.walk("VALARM") for e in before.values())
     key = "replace:bay-b"
     uid = "1-1-replace-bay-b@ypomoni"
-    done = client.post(
-        "/sites/1/as-found/upkeep/close", {"item": key, "done_on": date.today().isoformat(), "note": "two blocks"}, script=False
-    )  # noqa: DTZ011
+    done = client.post("/sites/1/as-found/upkeep/close", {"item": key, "done_on": TODAY.isoformat(), "note": "two blocks"}, script=False)
     assert done.status_code == 302, done.text
     after = events()
     assert set(after) == set(before)
@@ -312,7 +318,7 @@ def test_what_is_due_everywhere_is_sought_and_bad_days_are_refused(client):
     assert "Brackwater County Archive" in page
     assert "Fennick" not in client.get("/upkeep?words=brackwater").text.split('<form method="get"')[1]
     assert "Time a discharge" not in client.get("/upkeep?kind=review").text
-    ahead = (date.today() + timedelta(days=9)).isoformat()  # noqa: DTZ011
+    ahead = (TODAY + timedelta(days=9)).isoformat()
     for day, said in (("soon", "must be a day"), (ahead, "must not lie ahead")):
         answer = client.post("/sites/1/as-found/upkeep/close", {"item": "audit", "done_on": day}, script=False)
         assert (answer.status_code, said in answer.text) == (422, True)

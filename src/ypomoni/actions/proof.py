@@ -9,7 +9,7 @@ from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.plans import clone_plan
 from ypomoni.actions.site_tree import SiteTree
-from ypomoni.core.proof.work_list import StepKind, WorkStep, work_list
+from ypomoni.core.proof.work_list import WorkKind, WorkStep, work_list
 from ypomoni.core.things.supplies import Stage
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
@@ -140,14 +140,14 @@ def _taken_back(tree: SiteTree, base: PlanRow, made: Row, step: WorkStep) -> lis
     """Return the changes that leave what a step was to change as it was found. What was to be added or taken out is left to whoever looks."""
     old_supplies = {s["key"]: s for s in tree.supplies.get(base["id"], [])}
     new_supplies = {s["key"]: s for s in tree.supplies.get(made["id"], [])}
-    if step.kind is StepKind.BANK and step.supply_key in old_supplies and step.supply_key in new_supplies:
+    if step.kind is WorkKind.BANK and step.supply_key in old_supplies and step.supply_key in new_supplies:
         old, new = old_supplies[step.supply_key], new_supplies[step.supply_key]
         return [("supply", dict(new), {f.column: dict(old)[f.column] for f in fields_of(BankRow)})]
-    if step.kind is StepKind.CHARGER and step.supply_key in old_supplies and step.supply_key in new_supplies:
+    if step.kind is WorkKind.CHARGER and step.supply_key in old_supplies and step.supply_key in new_supplies:
         old, new = old_supplies[step.supply_key], new_supplies[step.supply_key]
         return [("supply", dict(new), {c: old[c] for c in ("charge_v", "charge_limit_a")})]
     found: list[tuple[str, Row, Row]] = []
-    if step.kind in (StepKind.MOVE, StepKind.LOAD):
+    if step.kind in (WorkKind.MOVE, WorkKind.LOAD):
         old_loads = {load["key"]: load for load in tree.loads.get(base["id"], [])}
         keys = {s["id"]: s["key"] for s in old_supplies.values()}
         for load in tree.loads.get(made["id"], []):

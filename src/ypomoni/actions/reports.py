@@ -13,7 +13,7 @@ from ypomoni.actions.proof import base_of, work_of
 from ypomoni.actions.sealing import Unopened, seal, unseal
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.report.making import make_pdfs
-from ypomoni.documents.report.model import PAPERS, SECTIONS, Asked
+from ypomoni.documents.report.model import PAPERS, SECTIONS, ReportOrder
 from ypomoni.documents.report.signing import BadKey, KeyPair, Verified, make_key, read_key, sign_pdf, verify_pdf
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
@@ -91,7 +91,7 @@ def ask_for_report(connection: Connection, actor: Actor, plan_id: int, sections:
         )
     )
     base = base_of(tree, plan)
-    told = Asked(
+    told = ReportOrder(
         plan_key=plan["key"],
         base_key=base["key"] if base is not None else None,
         sections=chosen,
@@ -117,7 +117,7 @@ def _sheets(connection: Connection, actor: Actor, supplies: list[Any]) -> tuple[
     )
 
 
-def _queue(connection: Connection, actor: Actor, plan: PlanRow, report_id: int, document: dict[str, Any], told: Asked) -> None:
+def _queue(connection: Connection, actor: Actor, plan: PlanRow, report_id: int, document: dict[str, Any], told: ReportOrder) -> None:
     body = json.dumps({"report_id": report_id, "site": document, "asked": asdict(told)})
     insert_job(
         connection,
@@ -144,7 +144,7 @@ def make_asked(body: str) -> tuple[int, bytes, bytes]:
         "work": tuple(tuple(w) for w in asked["work"]),
         "sheets": tuple(tuple(s) for s in asked["sheets"]),
     }
-    draft, final = make_pdfs(given["site"], Asked(**{**asked, **lists}))
+    draft, final = make_pdfs(given["site"], ReportOrder(**{**asked, **lists}))
     return given["report_id"], draft, final
 
 

@@ -1,5 +1,6 @@
 """The demo: an organisation of our own, made up. Idempotent; a newer seed refreshes an older demo."""
 
+from dataclasses import replace
 from importlib import resources
 
 from ypomoni.actions.accounts import Passwords, create_account, create_organisation
@@ -8,6 +9,7 @@ from ypomoni.actions.build import keep_set_up, supply_in
 from ypomoni.actions.edit import create, read_document, read_tree, shared_keys
 from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.actions.seed_bench import seed_bench
+from ypomoni.actions.seed_proof import seed_proof
 from ypomoni.core.evaluation.set_up import SetUp, StepKind
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.site_file import read_site_text
@@ -16,14 +18,14 @@ from ypomoni.storage.accounts import select_account_by_email, select_organisatio
 from ypomoni.storage.changes import select_setting, upsert_setting
 from ypomoni.storage.connection import Connection
 
-SEED_VERSION = "9"
+SEED_VERSION = "10"
 ORGANISATION = "Saltmarsh Alarm Co-op"
 PEOPLE = (("wren@saltmarsh.example", "Wren Holloway"), ("idris@saltmarsh.example", "Idris Vale"))
 PASSWORD = "brackwater-tide"  # noqa: S105 - made up, shown on the sign-in page of the demo
 
 
-def seed_demo(connection: Connection, passwords: Passwords) -> bool:
-    """Make or refresh the demo, and say whether anything was done.
+def seed_demo(connection: Connection, passwords: Passwords, secret: str | None = None) -> bool:
+    """Make or refresh the demo, and say whether anything was done. Reports are signed where the secret of the installation is given.
 
     A refresh removes the demo's own sites and brings them in anew; the removed ones can be restored, and other sites stay.
     """
@@ -43,6 +45,7 @@ def seed_demo(connection: Connection, passwords: Passwords) -> bool:
     _seed_shared(connection, actor)
     _seed_set_up(connection, actor)
     seed_bench(connection, actor)
+    seed_proof(connection, replace(actor, name=PEOPLE[0][1], organisation_name=ORGANISATION), secret)
     upsert_setting(connection, organisation_id, "seed_version", SEED_VERSION)
     return True
 

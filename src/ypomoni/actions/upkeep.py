@@ -1,7 +1,7 @@
 """Upkeep: what is due in the plans that stand on site, what was done of it, and the calendar."""
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 from ypomoni.actions.actor import Actor
@@ -181,6 +181,9 @@ def _files_of(supply: Row, changes: list[Row], tests: list[Row]) -> list[Battery
         after, on = change["after"], change["changed_at"].date()
         if after is None:
             continue
+        if last is None and change["before"] is not None:
+            # A site that was brought in began before anything was logged here.
+            last, begun = change["before"], _age_began(change["before"], on)
         if last is not None and _is_other(last, after):
             if last.get("bank_chemistry"):
                 files.append(_file(supply["name"], last, begun, on, told))
@@ -194,6 +197,11 @@ def _files_of(supply: Row, changes: list[Row], tests: list[Row]) -> list[Battery
         now = [*told, *(f"{t['at'][:10]}: ran {say_hours(t['ran_h'])}" for t in tests if t["supply"] == supply["key"])]
         files.append(_file(supply["name"], supply, begun, None, now))
     return files[::-1]
+
+
+def _age_began(row: Row, on: date) -> date | None:
+    age_y = row.get("bank_age_y")
+    return None if age_y is None else on - timedelta(days=age_y * DAYS_PER_YEAR)
 
 
 def _is_other(before: Row, after: Row) -> bool:

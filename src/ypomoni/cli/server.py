@@ -103,7 +103,7 @@ def prepare(conninfo: str, *, with_demo: bool) -> None:
         with transaction(pool) as connection:
             prune_results(connection, ENGINE_VERSION)
             if with_demo:
-                seed_demo(connection, Passwords())
+                seed_demo(connection, Passwords(), _kept_secret())
     finally:
         pool.close()
 

@@ -11,7 +11,7 @@ REMIND_BEFORE_D = 14
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class CalendarEntry:
     """One thing that is due: its id, the day, what and why."""
 
     uid: str
@@ -21,7 +21,7 @@ class Entry:
     where: str
 
 
-def write_calendar(entries: Sequence[Entry], name: str, stamp: datetime) -> bytes:
+def write_calendar(entries: Sequence[CalendarEntry], name: str, stamp: datetime) -> bytes:
     """Return a calendar of whole days, each with a reminder two weeks before. ``stamp`` is in UTC."""
     calendar = Calendar()
     calendar.add("prodid", PRODUCT)

@@ -42,6 +42,8 @@ _CANCEL = """
 UPDATE job SET is_cancelled = true, state = CASE WHEN state = 'queued' THEN 'cancelled' ELSE state END
 WHERE organisation_id = %s AND id = %s AND state IN ('queued', 'running')
 """
+_REPORT_INPUT = "SELECT input FROM job WHERE organisation_id = %s AND kind = 'report' AND input_digest = %s ORDER BY id DESC LIMIT 1"
+_DROP_REPORT = "DELETE FROM job WHERE organisation_id = %s AND kind = 'report' AND input_digest = %s"
 _PRUNE = "DELETE FROM job WHERE created_at < now() - interval '7 days' OR (kind = 'figures' AND created_at < now() - interval '1 hour')"
 _WAITING = "SELECT count(*) AS n FROM job WHERE state = 'queued' AND id < %s"
 _QUEUED = "SELECT count(*) AS n FROM job WHERE state = 'queued'"
@@ -108,3 +110,14 @@ def select_asked(connection: Connection, organisation_id: int, input_digest: str
 
 def _count(row: Row | None) -> int:
     return int(row["n"]) if row else 0
+
+
+def select_asked_input(connection: Connection, organisation_id: int, digest: str) -> str:
+    """Return what a report that waits in the queue is to be made of."""
+    row = one(connection, _REPORT_INPUT, (organisation_id, digest))
+    return str(row["input"]) if row else ""
+
+
+def drop_job(connection: Connection, organisation_id: int, digest: str) -> None:
+    """Take a report out of the queue: it was made already."""
+    connection.execute(_DROP_REPORT, (organisation_id, digest))

@@ -23,6 +23,7 @@ TEST_EVERY_D, AUDIT_EVERY_D, REVIEW_EVERY_D = 365, 365, 1_095
 # Nobody plans further than this. [years]
 FURTHEST_Y = 30.0
 SOON_D = 60
+FAR_D = 1_825
 # Enough to know the week in which it ends.
 ROUNDS = 10
 
@@ -72,9 +73,14 @@ def due_items(plan: Plan, known: Known) -> tuple[DueItem, ...]:
     return tuple(sorted(found, key=lambda i: (i.due_on, i.key)))
 
 
-def is_overdue(item: DueItem, today: date) -> bool:
-    """Say whether a thing should have been done."""
-    return item.due_on < today
+def past_life_count(plan: Plan, today: date) -> int:
+    """Return how many batteries are past their design life by what is stated of them; it takes no time to say."""
+    known = Known(today=today, entered_on={}, audited_on=None, done_on={})
+    return sum(
+        (today - fitted_on(s, s.bank, known)).days > DAYS_PER_YEAR * s.bank.design_life_y(s.typical_degc)
+        for s in plan.supplies
+        if s.bank is not None
+    )
 
 
 def fitted_on(supply: Supply, bank: Bank, known: Known) -> date:
@@ -147,7 +153,8 @@ def _replacement(plan: Plan, supply: Supply, bank: Bank, known: Known) -> DueIte
     if until is not None and until < by_age:
         why = f"It holds {must} until {until:%B %Y}; its design life ends in {by_age:%B %Y}."
         return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=until, supply_key=supply.key)
-    holds = "" if until is None else f" It holds {must} until {until:%B %Y}."
+    far = until is not None and until > by_age + timedelta(days=FAR_D)
+    holds = "" if until is None else f" It would hold {must} well beyond that." if far else f" It holds {must} until {until:%B %Y}."
     why = f"Its kind is planned for {plain_number(life_y, 2)} years where it stands.{holds}"
     return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=by_age, supply_key=supply.key)
 

@@ -16,7 +16,7 @@ from ypomoni.core.things.loads import Load, Purpose
 from ypomoni.core.things.supplies import Plan, Supply
 
 
-class StepKind(StrEnum):
+class WorkKind(StrEnum):
     """What a step does, in the order of the work."""
 
     WARN = "warn"
@@ -31,7 +31,7 @@ class StepKind(StrEnum):
 
 
 # A step of these leaves something as it was found where it could not be done.
-CHANGING = frozenset({StepKind.ADD_SUPPLY, StepKind.BANK, StepKind.MOVE, StepKind.LOAD, StepKind.CHARGER, StepKind.TAKE_OUT})
+CHANGING = frozenset({WorkKind.ADD_SUPPLY, WorkKind.BANK, WorkKind.MOVE, WorkKind.LOAD, WorkKind.CHARGER, WorkKind.TAKE_OUT})
 MAINS = "Mains is isolated by a competent person; lock it off, and prove it dead."
 BATTERY = "A battery's short-circuit current burns: rings off, insulated tools, fused jumpers before a lead is broken."
 LIFE_SAFETY = "A life-safety system is never put off line unannounced: agree a watch first, and keep to local codes."
@@ -43,7 +43,7 @@ class WorkStep:
     """One step. ``key`` stays the same while the plans do, so that what was ticked stays ticked; ``load_keys`` are what it moves or changes."""
 
     key: str
-    kind: StepKind
+    kind: WorkKind
     what: str
     place: str
     tools: tuple[str, ...]
@@ -78,7 +78,7 @@ def work_list(before: Plan, after: Plan, result: PlanResult) -> tuple[WorkStep, 
         return ()
     touched = _touched(before, after, changing)
     steps = [_warn(before, after, touched), *changing, *_measured(after, results, touched), _restore(after, touched)]
-    order = list(StepKind)
+    order = list(WorkKind)
     return tuple(sorted(steps, key=lambda s: order.index(s.kind)))
 
 
@@ -107,7 +107,7 @@ def _warn(before: Plan, after: Plan, touched: list[Supply]) -> WorkStep:
     names = say_list([s.name for s in touched])
     return WorkStep(
         key="warn",
-        kind=StepKind.WARN,
+        kind=WorkKind.WARN,
         what=f"Tell the monitoring centre and the client that {names} will be worked on, from when to when. Note who took the call.",
         place="",
         tools=("telephone",),
@@ -135,7 +135,7 @@ def _banks(before: Plan, after: Plan, results: dict[str, SupplyResult]) -> list[
         found.append(
             WorkStep(
                 key=f"bank:{supply.key}",
-                kind=StepKind.BANK,
+                kind=WorkKind.BANK,
                 what=f"Fit {_bank_words(supply.bank)} in {supply.name}{old}, and let it charge before any load is moved to it.{back}",
                 place=_place_of(after, supply),
                 tools=("voltmeter", "insulated tools", "the wiring drawing of the bank", "label and pen"),
@@ -168,7 +168,7 @@ def _expected_charge(supply: Supply) -> str:
 def _new_supply(after: Plan, supply: Supply) -> WorkStep:
     return WorkStep(
         key=f"add:{supply.key}",
-        kind=StepKind.ADD_SUPPLY,
+        kind=WorkKind.ADD_SUPPLY,
         what=f"Mount {supply.name}, and leave its output open.",
         place=_place_of(after, supply),
         tools=("voltmeter", "insulated tools"),
@@ -200,7 +200,7 @@ def _moves(before: Plan, after: Plan) -> list[WorkStep]:
         found.append(
             WorkStep(
                 key=f"move:{old_key}:{new_key}:{group}",
-                kind=StepKind.MOVE,
+                kind=WorkKind.MOVE,
                 what=f"Move{whole} {say_list([_pieces(load) for load in pieces], most=8)} {to}.",
                 place=say_list(sorted({load.place.name for load in pieces if load.place is not None}) or [new.name if new else ""]),
                 tools=("voltmeter", "insulated tools", "ammeter", "labels"),
@@ -230,7 +230,7 @@ def _loads(before: Plan, after: Plan) -> list[WorkStep]:
         found.append(
             WorkStep(
                 key=f"load:{load.key}",
-                kind=StepKind.LOAD,
+                kind=WorkKind.LOAD,
                 what=what,
                 place=load.place.name if load.place else on,
                 tools=("voltmeter", "insulated tools"),
@@ -257,7 +257,7 @@ def _chargers(before: Plan, after: Plan) -> list[WorkStep]:
         found.append(
             WorkStep(
                 key=f"charger:{supply.key}",
-                kind=StepKind.CHARGER,
+                kind=WorkKind.CHARGER,
                 what=f"Set the charger of {supply.name} to {say_list(to)}, by its set-up sheet."
                 if to
                 else f"Take the charger of {supply.name} out.",
@@ -294,7 +294,7 @@ def _gone(before: Plan, after: Plan) -> list[WorkStep]:
 def _take_out(key: str, what: str, supply_key: str | None, load_keys: tuple[str, ...]) -> WorkStep:
     return WorkStep(
         key=key,
-        kind=StepKind.TAKE_OUT,
+        kind=WorkKind.TAKE_OUT,
         what=what,
         place="",
         tools=("insulated tools", "voltmeter"),
@@ -316,7 +316,7 @@ def _measured(after: Plan, results: dict[str, SupplyResult], touched: list[Suppl
         found.append(
             WorkStep(
                 key=f"measure:{supply.key}",
-                kind=StepKind.MEASURE,
+                kind=WorkKind.MEASURE,
                 what=f"Measure {supply.name} again at its battery lead: at rest with the mains off, then in alarm.",
                 place=_place_of(after, supply),
                 tools=("ammeter, highest range first", "fused jumper"),
@@ -331,7 +331,7 @@ def _measured(after: Plan, results: dict[str, SupplyResult], touched: list[Suppl
 def _restore(after: Plan, touched: list[Supply]) -> WorkStep:
     return WorkStep(
         key="restore",
-        kind=StepKind.RESTORE,
+        kind=WorkKind.RESTORE,
         what="Restore the mains, look that every charger charges, test one alarm through to the centre, and take it off test. Note who took the call.",
         place="",
         tools=("telephone", "voltmeter"),

@@ -10,7 +10,7 @@ from jinja2 import Environment, select_autoescape
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.documents.into_core import to_core
-from ypomoni.documents.report.model import SECTIONS, Asked, Told, tell
+from ypomoni.documents.report.model import SECTIONS, ReportOrder, ReportText, tell
 from ypomoni.documents.site_file import read_site
 
 SITE_FILE_NAME = "site-file.json"
@@ -26,7 +26,7 @@ _ROWS = {
 }
 
 
-def told_of(document: dict[str, Any], asked: Asked) -> Told:
+def text_of_report(document: dict[str, Any], asked: ReportOrder) -> ReportText:
     """Return what a report of a site file says; everything is computed here, from the file alone."""
     site_file = read_site(document, stored=True)
     site = to_core(site_file)
@@ -37,7 +37,7 @@ def told_of(document: dict[str, Any], asked: Asked) -> Told:
     return tell(site, plan, evaluate_plan(plan), asked, None if base is None else (base, evaluate_plan(base)), read)
 
 
-def write_html(told: Told) -> str:
+def write_html(told: ReportText) -> str:
     """Return the pages of a report as HTML, with nothing outside it but its fonts."""
     folder = resources.files("ypomoni.documents.report")
     environment = Environment(autoescape=select_autoescape(default=True), trim_blocks=True, lstrip_blocks=True)
@@ -46,13 +46,13 @@ def write_html(told: Told) -> str:
     return environment.from_string(folder.joinpath("report.html").read_text()).render(t=told, names=SECTIONS, css=css, **rows)
 
 
-def make_pdfs(document: dict[str, Any], asked: Asked) -> tuple[bytes, bytes]:
+def make_pdfs(document: dict[str, Any], asked: ReportOrder) -> tuple[bytes, bytes]:
     """Return a report as a draft and as what is to be signed; what is in it is worked out once."""
-    told = told_of(document, asked)
+    told = text_of_report(document, asked)
     return tuple(_pdf(document, replace(told, asked=replace(asked, is_draft=is_draft))) for is_draft in (True, False))  # type: ignore[return-value]
 
 
-def _pdf(document: dict[str, Any], told: Told) -> bytes:
+def _pdf(document: dict[str, Any], told: ReportText) -> bytes:
     """Return the PDF of a report: tagged (PDF/UA-1), its fonts inside, with the site file and what made it attached."""
     from weasyprint import HTML, Attachment
 

@@ -51,7 +51,7 @@ MOST_STRIP_LANES = 12
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class ReportOrder:
     """What a report is asked for: its plan, its sections, its paper, by whom and when; what was done on site."""
 
     plan_key: str
@@ -71,10 +71,10 @@ class Asked:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class ReportText:
     """A report in words; each part is what its section's template lays out."""
 
-    asked: Asked
+    asked: ReportOrder
     title: str
     site: str
     plan: str
@@ -97,10 +97,10 @@ def tell(
     site: Site,
     plan: Plan,
     result: PlanResult,
-    asked: Asked,
+    asked: ReportOrder,
     base: tuple[Plan, PlanResult] | None = None,
     read: Mapping[str, tuple[str, str]] | None = None,
-) -> Told:
+) -> ReportText:
     """Return a report in words. ``read``: by the key of a reading, who took it and when."""
 
     strips = [(plan.name, draw_strip(result), _strip_words(result))]
@@ -108,7 +108,7 @@ def tell(
         strips.insert(0, (base[0].name, draw_strip(base[1]), _strip_words(base[1])))
     results = {r.key: r for r in result.supplies}
     parts = parts_of(plan, base[0] if base else None)
-    return Told(
+    return ReportText(
         asked=asked,
         title=f"{site.name}: how long it holds",
         site=site.name,

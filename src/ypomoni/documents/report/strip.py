@@ -23,7 +23,7 @@ def draw_strip(result: PlanResult) -> str:
     greatest_a = max((s.standby_current_a or 0.0 for s in lanes), default=0.0) or 1.0
     height = TOP + len(lanes) * (LANE + GAP) + AXIS
     parts = [
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH:g} {height:g}" width="100%" role="img">',
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH:g} {height:g}" width="100%" role="img" aria-label="Endurance strip of {escape(result.name)}">',
         '<defs><pattern id="missing" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">'
         '<rect width="6" height="6" fill="#f7e3df"/><line x1="0" y1="0" x2="0" y2="6" stroke="#a13a2a" stroke-width="1.6"/></pattern></defs>',
     ]

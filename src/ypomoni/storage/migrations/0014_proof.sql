@@ -83,3 +83,5 @@ CREATE TABLE handed_link (
     CONSTRAINT handed_link_report FOREIGN KEY (organisation_id, report_id) REFERENCES report (organisation_id, id),
     CONSTRAINT handed_link_plan FOREIGN KEY (organisation_id, plan_id) REFERENCES plan (organisation_id, id)
 );
+ALTER TABLE job DROP CONSTRAINT job_kind;
+ALTER TABLE job ADD CONSTRAINT job_kind CHECK (kind IN ('moves', 'figures', 'report'));

@@ -6,6 +6,7 @@ Called by `PlanPage`, which every page of a plan is made from.
 from dataclasses import dataclass
 
 from ypomoni.actions.audit import AuditResult
+from ypomoni.actions.proof import Work
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.telling.results import PlanResult, Verdict
 from ypomoni.records.site import PlanRow
@@ -54,7 +55,9 @@ class StageMark:
     said: str = ""
 
 
-def mark_stages(tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditResult) -> dict[str, StageMark]:
+def mark_stages(
+    tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditResult, work: Work | None = None, past_life_count: int = 0
+) -> dict[str, StageMark]:
     """Return the mark of every stage."""
     loads = tree.loads.get(plan["id"], [])
     loose_count = sum(1 for load in loads if tree.hangs_on_nothing(load))
@@ -66,6 +69,12 @@ def mark_stages(tree: SiteTree, plan: PlanRow, result: PlanResult, audit: AuditR
         else StageMark(shape="open", said="nothing to judge yet"),
         "balance": _mark_balance(loose_count, result),
         "power": _mark_power(result),
+        "proof": _mark_proof(work),
+        "upkeep": StageMark(
+            shape="risk", said=f"{_count(past_life_count, 'battery', 'batteries')} past {'its' if past_life_count == 1 else 'their'} life"
+        )
+        if past_life_count
+        else StageMark(),
     }
 
 
@@ -122,6 +131,18 @@ def _mark_power(result: PlanResult) -> StageMark:
         if found.intersection(codes):
             return StageMark(shape=shape, said=said)
     return StageMark()
+
+
+def _mark_proof(work: Work | None) -> StageMark:
+    if work is None or not work.steps:
+        return StageMark()
+    if work.open_count:
+        return StageMark(shape="open", said=f"{_count(work.open_count, 'step')} of the work open")
+    return (
+        StageMark(shape="risk", said=f"{_count(len(work.not_done), 'step')} could not be done")
+        if work.not_done
+        else StageMark(shape="holds", said="all done")
+    )
 
 
 def _count(count: int, word: str, words: str = "") -> str:

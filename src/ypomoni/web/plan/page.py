@@ -1,6 +1,7 @@
 """A plan with everything its pages are rendered from, each part built only when it is asked for."""
 
 from dataclasses import dataclass, field, fields
+from datetime import UTC, datetime
 from functools import cached_property
 from typing import Any
 
@@ -11,9 +12,11 @@ from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import evaluate, missing_count
 from ypomoni.actions.jobs import JobView, chosen_of, see_job
+from ypomoni.actions.proof import Work, work_of
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.actions.steps import Steps, own_steps
 from ypomoni.core.evaluation.evaluate import is_pending
+from ypomoni.core.proof.upkeep import past_life_count
 from ypomoni.core.telling.results import PlanResult
 from ypomoni.core.things.readings import State
 from ypomoni.documents.quantities import show_quantity
@@ -147,7 +150,14 @@ class PlanPage:
     @cached_property
     def stage_marks(self) -> dict[str, StageMark]:
         """What is open or failing in each stage."""
-        return mark_stages(self.tree, self.plan, self.result, self.audit)
+        return mark_stages(
+            self.tree, self.plan, self.result, self.audit, self.work, past_life_count(self.audit.plan, datetime.now(UTC).date())
+        )
+
+    @cached_property
+    def work(self) -> Work | None:
+        """The work list of a proposal, with what became of each step."""
+        return work_of(g.connection, g.actor, self.tree, self.plan)
 
     @cached_property
     def audit(self) -> AuditResult:

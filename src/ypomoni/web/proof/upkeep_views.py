@@ -9,7 +9,7 @@ from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.links import hand_out, links_of, opened, visitor_of
 from ypomoni.actions.upkeep import SiteDue, batteries_of, close_item, due_everywhere, due_of, history_of, standing_plan
 from ypomoni.core.proof.upkeep import SOON_D, DueItem, DueKind
-from ypomoni.documents.calendar import Entry, write_calendar
+from ypomoni.documents.calendar import CalendarEntry, write_calendar
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import open_, signed_in
 
@@ -108,7 +108,7 @@ def calendar(site_id: int, plan_key: str) -> Any:
 
 def _calendar(dues: list[SiteDue], name: str, organisation_id: int) -> Response:
     entries = [
-        Entry(
+        CalendarEntry(
             uid=f"{organisation_id}-{d.site['id']}-{i.key.replace(':', '-')}@ypomoni",
             due_on=i.due_on,
             what=f"{i.what}, {d.site['name']}",

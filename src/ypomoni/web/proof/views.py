@@ -15,7 +15,7 @@ from ypomoni.actions.edit import find, read_document, read_tree
 from ypomoni.actions.errors import Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.links import hand_out, links_of, opened, take_back, visitor_of
-from ypomoni.actions.proof import base_of, make_as_left, tick_step, work_of
+from ypomoni.actions.proof import base_of, make_as_left, tick_step
 from ypomoni.actions.reports import (
     ask_for_report,
     bring_key,
@@ -48,7 +48,7 @@ LARGEST_UPLOAD = 5_500_000
 def show(site_id: int, plan_key: str) -> Any:
     """Show the work list of a proposal, or which plan has one."""
     page = PlanPage.at(site_id, plan_key)
-    work = work_of(g.connection, g.actor, page.tree, page.plan)
+    work = page.work
     proposals = [p for p in page.tree.plans if p["stage"] == "proposal"]
     return render_template("proof/work.html", **_frame(page, "proof.show"), work=work, proposals=proposals, tick_words=TICK_WORDS)
 
