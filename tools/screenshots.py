@@ -5,10 +5,19 @@ import os
 import shutil
 from pathlib import Path
 
+import pypdfium2
+from flask import Flask
 from playwright.sync_api import Browser, Page, sync_playwright
 from throwaway import application, served
 
+from ypomoni.actions.edit import read_document
+from ypomoni.actions.evaluate import ENGINE_VERSION
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
+from ypomoni.actions.site_tree import read_trees
+from ypomoni.documents.report.making import make_pdfs
+from ypomoni.documents.report.model import ReportOrder
+from ypomoni.storage.connection import transaction
+from ypomoni.storage.kept import SITE
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 ARGUMENTS = [
@@ -59,6 +68,26 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
+def shoot_report(app: Flask) -> None:
+    """Lay out the first page of a report of the archive's proposal."""
+    with transaction(app.extensions["pool"]) as connection:
+        site = next(s for s in SITE.every(connection, 1) if s["name"].startswith("Brackwater"))
+        document = read_document(read_trees(connection, 1, [site])[0]).model_dump(mode="json")
+    asked = ReportOrder(
+        plan_key="proposal",
+        base_key="as-found",
+        sections=("answer", "strip", "requirement"),
+        paper="A4",
+        organisation="Saltmarsh Alarm Co-op",
+        made_by="Wren Holloway",
+        made_at="2026-11-29 09:00",
+        engine=ENGINE_VERSION,
+        number=1,
+    )
+    pdf = pypdfium2.PdfDocument(make_pdfs(document, asked)[1])
+    pdf[0].render(scale=1.4).to_pil().save(FOLDER / "report.png")
+
+
 def main() -> None:
     """Take them all."""
     logging.getLogger("werkzeug").setLevel(logging.ERROR)
@@ -70,15 +99,10 @@ def main() -> None:
         shoot(page, "sites")
         open_archive(page)
         shoot(page, "plan")
-        page.locator(".answer-lead").click()
-        page.wait_for_selector(".working")
-        shoot(page, "working")
-        page.keyboard.press("Escape")
         plan_address = page.url
         for name, link in (
             ("outage", "outage?supply=main-panel"),
             ("schools", "schools?supply=bay-b"),
-            ("battery", "battery?supply=fire-panel"),
         ):
             page.goto(f"{plan_address}/as-found/{link}")
             if name == "outage":
@@ -103,8 +127,6 @@ def main() -> None:
         page.goto(plan_address)
         open_audit(page)
         shoot(page, "audit")
-        page.evaluate("window.scrollTo(0, document.querySelector('.registerbox').offsetTop - 60)")
-        shoot(page, "register")
         for site, view, name in (("Orrin Vale", None, "power"), ("Fennick Lock", "Backup", "backup")):
             page.goto(address)
             page.get_by_role("link", name=site).click()
@@ -125,8 +147,17 @@ def main() -> None:
         page.goto(f"{page.url}/as-found/build/bank?supply=bench")
         page.wait_for_selector(".bank-ways")
         shoot(page, "bank")
+        page.goto(f"{address}/bench/lots/1")
+        shoot(page, "bench")
+        page.goto(f"{plan_address}/as-found/upkeep")
+        shoot(page, "upkeep")
+        shoot_report(app)
         page = open_page(browser, address, PHONE, "light")
         sign_in(page)
+        page.goto(f"{plan_address}/proposal/proof")
+        page.locator(".work-step").nth(3).scroll_into_view_if_needed()
+        shoot(page, "proof-phone")
+        page.goto(address)
         open_archive(page)
         page.goto(f"{page.url}/as-found/build/charger?supply=bay-a&diode=silicon&degc=15")
         page.locator("#value-set_v").fill("14.5 V")
@@ -144,7 +175,7 @@ def main() -> None:
         page.get_by_label("Instrument").select_option(label="Yellow multimeter, van 2")
         page.evaluate("document.querySelector('.read-form').scrollIntoView()")
         shoot(page, "reading-phone")
-        for name, size, scheme in (("plan-dark", LAPTOP, "dark"), ("plan-phone", PHONE, "light")):
+        for name, size, scheme in (("plan-phone", PHONE, "light"),):
             page = open_page(browser, address, size, scheme)
             sign_in(page)
             open_archive(page)

@@ -137,6 +137,8 @@ def test_bad_input_of_every_kind_of_field_is_answered_beside_it_and_loses_nothin
     # The workshop's records, where it has such: a small site answers faster.
     record_id = rows(conninfo, f"SELECT max(id) AS id FROM {name}")[0]["id"]
     plan_id = rows(conninfo, "SELECT max(id) AS id FROM plan")[0]["id"]
+    if name == "requirement":
+        plan_id = rows(conninfo, "SELECT p.id FROM plan p JOIN requirement r ON r.site_id = p.site_id WHERE r.id = %s", record_id)[0]["id"]
     if name in ("place", "run", "point", "instrument", "stock", "profile"):
         plan_id = rows(conninfo, "SELECT min(id) AS id FROM plan")[0]["id"]
         record_id = rows(conninfo, f"SELECT min(id) AS id FROM {name}")[0]["id"]

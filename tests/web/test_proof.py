@@ -6,6 +6,7 @@ import re
 import zipfile
 from datetime import UTC, datetime, timedelta
 
+import pikepdf
 import psycopg
 import pypdfium2
 import pytest
@@ -163,10 +164,14 @@ def test_a_report_is_made_signed_sealed_and_verified(client, conninfo):
     assert "Bay B gives out first" in " ".join(pages[0].split())
     assert any("Perimeter beam" in p for p in pages)
     assert all(f"Page {n} of {len(pages)}" in p for n, p in enumerate(pages, 1))
-    assert b"/StructTreeRoot" in draft.data or b"/MarkInfo" in draft.data or len(draft.data) < 1_000_000
+    with pikepdf.open(io.BytesIO(draft.data)) as checked, checked.open_metadata() as told:
+        assert checked.check_pdf_syntax() == []
+        assert (told["pdfuaid:part"], str(checked.Root.Lang), "/StructTreeRoot" in checked.Root) == ("1", "en", True)
     assert "signed and sealed" in client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text
     signed = client.get(f"/reports/{number}.pdf").data
     assert len(signed) < 1_000_000
+    with pikepdf.open(io.BytesIO(signed)) as checked:
+        assert checked.check_pdf_syntax() == []
     assert "Draft" not in text_of(signed)[0]
 
     def verify(data):
@@ -325,3 +330,31 @@ def test_what_is_due_everywhere_is_sought_and_bad_days_are_refused(client):
     assert (
         client.post("/sites/1/as-found/upkeep/close", {"item": "replace:nowhere", "done_on": "2026-01-01"}, script=False).status_code == 404
     )
+
+
+def test_own_lifetimes_are_told_once_there_are_enough(client):
+    """Two batteries that were taken out say nothing; three do, beside what is assumed."""
+    for n, supply in enumerate(("bay-a", "bay-b", "main-panel")):
+        assert ("What batteries reached here" in client.get("/upkeep").text) is False, n
+        form = {"item": f"replace:{supply}", "done_on": TODAY.isoformat()}
+        assert client.post("/sites/1/as-found/upkeep/close", form, script=False).status_code == 302
+    page = client.get("/upkeep").text
+    assert re.search(r"3 were taken out after \d\.\d to \d\.\d years", page)
+    assert "5 are assumed" in page
+
+
+def test_sites_are_sought_filtered_and_sorted(client):
+    """By name, by verdict, by what was longest not measured; what fits nothing is an empty list and no fault."""
+
+    def names(query=""):
+        return re.findall(r'class="site-name" href="/sites/\d+">([^<]+)', client.get(f"/{query}").text)
+
+    everything = names()
+    assert len(everything) == 5
+    assert names("?words=LOCK") == ["Fennick Lock Pumping Station"]
+    assert 0 < len(names("?verdict=fails")) < 5
+    assert names("?words=nowhere") == []
+    assert names("?sort=name") == sorted(everything, key=str.casefold)
+    # Never measured first; the archive was.
+    assert names("?sort=measured")[-1] == "Brackwater County Archive"
+    assert names("?sort=nonsense&verdict=") == everything

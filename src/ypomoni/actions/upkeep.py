@@ -9,6 +9,7 @@ from ypomoni.actions.edit import edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.lists import plans_of, sites_of
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.proof.upkeep import DAYS_PER_YEAR, DueItem, DueKind, Known, due_items
 from ypomoni.core.telling.wording import say_hours, say_percent
 from ypomoni.core.things.supplies import Stage
@@ -17,7 +18,7 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow, SiteRow
 from ypomoni.records.words import CHEMISTRY_WORDS
-from ypomoni.storage.changes import list_changes_of
+from ypomoni.storage.changes import changes_by_thing, list_changes_of
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.proof import insert_done, last_read_on, list_done, supplies_entered
 
@@ -149,6 +150,7 @@ class BatteryFile:
 
     supply: str
     what: str
+    chemistry: str
     fitted_on: date | None
     removed_on: date | None
     told: tuple[str, ...]
@@ -226,8 +228,46 @@ def _file(name: str, row: Row, begun: date | None, removed_on: date | None, told
     )
     return BatteryFile(
         supply=name,
+        chemistry=row["bank_chemistry"],
         what=f"{count}{row['bank_block_v']:g} V {row['bank_capacity_ah']:g} Ah {CHEMISTRY_WORDS[row['bank_chemistry']]}",
         fitted_on=date.fromisoformat(fitted) if fitted else begun,
         removed_on=removed_on,
         told=tuple(told),
     )
+
+
+ENOUGH_COUNT = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lifetime:
+    """What batteries of a kind really reached here until they were taken out, beside what is assumed of it. [years]"""
+
+    chemistry: str
+    count: int
+    least_y: float
+    mean_y: float
+    greatest_y: float
+    assumed_y: float
+
+
+def lifetimes_of(connection: Connection, actor: Actor) -> list[Lifetime]:
+    """Return an organisation's own lifetimes by chemistry, where at least three batteries of it were taken out: fewer say nothing."""
+    reached: dict[str, list[float]] = {}
+    for changes in changes_by_thing(connection, actor.organisation_id, "supply").values():
+        last = {**(changes[-1]["after"] or {}), "key": "", "name": ""}
+        for file in _files_of({**last, "bank_chemistry": None}, changes, []):
+            if file.reached_y is not None and file.reached_y > 0:
+                reached.setdefault(file.chemistry, []).append(file.reached_y)
+    return [
+        Lifetime(
+            chemistry=CHEMISTRY_WORDS[key],
+            count=len(years),
+            least_y=min(years),
+            mean_y=sum(years) / len(years),
+            greatest_y=max(years),
+            assumed_y=CHEMISTRIES[key].life_y,
+        )
+        for key, years in sorted(reached.items())
+        if len(years) >= ENOUGH_COUNT
+    ]

@@ -46,6 +46,7 @@ _STEPS = (
 _ALL_OF = (
     "SELECT changed_at, verb, before, after FROM change WHERE organisation_id = %s AND aggregate = %s AND aggregate_id = %s ORDER BY id"
 )
+_ALL_OF_KIND = "SELECT aggregate_id, changed_at, verb, before, after FROM change WHERE organisation_id = %s AND aggregate = %s ORDER BY aggregate_id, id"
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
 INSERT INTO setting (organisation_id, name, value) VALUES (%s, %s, %s)
@@ -144,3 +145,11 @@ def _json(row: Row | None) -> Jsonb | None:
 def list_changes_of(connection: Connection, organisation_id: int, aggregate: str, aggregate_id: int) -> list[Row]:
     """Return every change of one thing, the first one first."""
     return every(connection, _ALL_OF, (organisation_id, aggregate, aggregate_id))
+
+
+def changes_by_thing(connection: Connection, organisation_id: int, aggregate: str) -> dict[int, list[Row]]:
+    """Return every change of each thing of a kind, the first one first, by its id."""
+    found: dict[int, list[Row]] = {}
+    for row in every(connection, _ALL_OF_KIND, (organisation_id, aggregate)):
+        found.setdefault(row["aggregate_id"], []).append(row)
+    return found

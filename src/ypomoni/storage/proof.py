@@ -39,6 +39,11 @@ WHERE s.organisation_id = %s AND s.plan_id = %s GROUP BY s.key
 """
 _READ = "SELECT max(taken_at)::date AS read_on FROM reading WHERE organisation_id = %s AND plan_id = %s"
 
+_READ_BY_SITE = """
+SELECT p.site_id, max(r.taken_at)::date AS read_on FROM reading r JOIN plan p ON p.organisation_id = r.organisation_id AND p.id = r.plan_id
+WHERE r.organisation_id = %s AND r.taken_at IS NOT NULL GROUP BY p.site_id
+"""
+
 
 def upsert_tick(connection: Connection, values: Row) -> None:
     """Keep what became of a step; of two that say something the later one counts, whichever arrives first."""
@@ -90,3 +95,8 @@ def last_read_on(connection: Connection, organisation_id: int, plan_id: int) -> 
     """Return the day of the last reading of a plan, or None."""
     row = one(connection, _READ, (organisation_id, plan_id))
     return row["read_on"] if row else None
+
+
+def last_read_by_site(connection: Connection, organisation_id: int) -> dict[int, Any]:
+    """Return the day of the last reading of each site that has one, by its id."""
+    return {row["site_id"]: row["read_on"] for row in every(connection, _READ_BY_SITE, (organisation_id,))}

@@ -35,6 +35,7 @@ CHANGING = frozenset({WorkKind.ADD_SUPPLY, WorkKind.BANK, WorkKind.MOVE, WorkKin
 MAINS = "Mains is isolated by a competent person; lock it off, and prove it dead."
 BATTERY = "A battery's short-circuit current burns: rings off, insulated tools, fused jumpers before a lead is broken."
 LIFE_SAFETY = "A life-safety system is never put off line unannounced: agree a watch first, and keep to local codes."
+UNGUARDED = "While the old battery is out a cut takes its loads down at once: keep the mains on, and bridge with a charged battery where that must not be."
 DOORS = "A door may release or lock when its supply is broken: look that nobody is shut in or let out."
 
 
@@ -139,7 +140,9 @@ def _banks(before: Plan, after: Plan, results: dict[str, SupplyResult]) -> list[
                 what=f"Fit {_bank_words(supply.bank)} in {supply.name}{old}, and let it charge before any load is moved to it.{back}",
                 place=_place_of(after, supply),
                 tools=("voltmeter", "insulated tools", "the wiring drawing of the bank", "label and pen"),
-                cautions=_cautions(after, [supply], BATTERY, "Check polarity with the meter before the last link is closed."),
+                cautions=_cautions(
+                    after, [supply], BATTERY, "Check polarity with the meter before the last link is closed.", *([UNGUARDED] if old else [])
+                ),
                 expect=_expected_charge(supply),
                 supply_key=supply.key,
             )

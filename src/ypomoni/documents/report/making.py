@@ -59,11 +59,12 @@ def _pdf(document: dict[str, Any], told: ReportText) -> bytes:
     asked = told.asked
     fonts = Path(str(resources.files("ypomoni").joinpath("web", "static", "vendor", "plex")))
     seal = {"plan": asked.plan_key, "engine": asked.engine, "number": asked.number, "made_at": asked.made_at, "made_by": asked.made_by}
+    # By name: a reader looks them up in a sorted tree.
     attachments = [
+        Attachment(string=json.dumps(seal, sort_keys=True), name=SEAL_NAME, description="What this report was made with"),
         Attachment(
             string=json.dumps(document, ensure_ascii=False, sort_keys=True), name=SITE_FILE_NAME, description="The site file of this report"
         ),
-        Attachment(string=json.dumps(seal, sort_keys=True), name=SEAL_NAME, description="What this report was made with"),
     ]
     made = HTML(string=write_html(told), base_url=f"{fonts.as_uri()}/").render(pdf_variant="pdf/ua-1")
     made.metadata.attachments = attachments

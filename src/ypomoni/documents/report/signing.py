@@ -6,9 +6,11 @@ the one that is kept, not by a chain.
 
 import io
 import json
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, TypeVar
 
 from cryptography import x509
 from cryptography.hazmat.primitives import hashes, serialization
@@ -17,6 +19,7 @@ from cryptography.x509.oid import NameOID
 
 from ypomoni.documents.report.making import SEAL_NAME, SITE_FILE_NAME
 
+T = TypeVar("T")
 FIELD = "Installer"
 YEARS_D = 3_650
 LARGEST_PDF = 20_000_000
@@ -44,6 +47,12 @@ class Verified:
     signed_at: datetime | None = None
     site_file: dict[str, Any] | None = None
     seal: dict[str, Any] | None = None
+
+
+def _apart(work: Callable[[], T]) -> T:
+    """Do something in a thread of its own: the library runs an event loop, and there must be none in the thread it is called from."""
+    with ThreadPoolExecutor(max_workers=1) as alone:
+        return alone.submit(work).result()
 
 
 def make_key(organisation: str) -> KeyPair:
@@ -126,7 +135,7 @@ def sign_pdf(pdf: bytes, pair: KeyPair, *, name: str, reason: str) -> bytes:
         field_name=FIELD, name=name, reason=reason, subfilter=fields.SigSeedSubFilter.PADES, md_algorithm="sha256"
     )
     out = io.BytesIO()
-    signers.sign_pdf(IncrementalPdfFileWriter(io.BytesIO(pdf)), meta, signer=signer, output=out)
+    _apart(lambda: signers.sign_pdf(IncrementalPdfFileWriter(io.BytesIO(pdf)), meta, signer=signer, output=out))
     return out.getvalue()
 
 
@@ -137,7 +146,7 @@ def verify_pdf(pdf: bytes, certificate_pem: bytes | None) -> Verified:
     if len(pdf) > LARGEST_PDF:
         return Verified(is_genuine=False, why="This file is larger than any report.")
     try:
-        return _verified(pdf, certificate_pem)
+        return _apart(lambda: _verified(pdf, certificate_pem))
     except Exception:
         return Verified(is_genuine=False, why="This is no PDF that can be read, or it was damaged.")
 

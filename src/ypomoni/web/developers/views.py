@@ -32,7 +32,11 @@ def components() -> Any:
         setattr(field, "hint", hint)  # noqa: B010 - our own fields have one
     form.wrong.errors = ["60 has no unit. Write 60 mA or 60 A."]
     marks = dict(
-        zip((key for key, *_ in STAGES), (StageMark(shape=s, said=s) for s in ("holds", "risk", "fails", "open", "")), strict=True)
+        zip(
+            (key for key, *_ in STAGES),
+            (StageMark(shape=s, said=s) for s in ("holds", "risk", "fails", "open", "", "open", "risk")),
+            strict=True,
+        )
     )
     findings = [
         FindingView(

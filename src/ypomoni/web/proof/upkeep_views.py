@@ -7,7 +7,7 @@ from flask import Blueprint, Response, flash, g, redirect, render_template, requ
 
 from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.links import hand_out, links_of, opened, visitor_of
-from ypomoni.actions.upkeep import SiteDue, batteries_of, close_item, due_everywhere, due_of, history_of, standing_plan
+from ypomoni.actions.upkeep import SiteDue, batteries_of, close_item, due_everywhere, due_of, history_of, lifetimes_of, standing_plan
 from ypomoni.core.proof.upkeep import SOON_D, DueItem, DueKind
 from ypomoni.documents.calendar import CalendarEntry, write_calendar
 from ypomoni.web.plan.page import FRAME, PlanPage
@@ -149,6 +149,7 @@ def _everywhere(handed: str) -> Any:
         count=len(rows),
         kinds=[(k.value, w) for k, w in KIND_WORDS.items()],
         feeds=feeds,
+        lifetimes=lifetimes_of(g.connection, g.actor),
         handed=handed,
     )
 

@@ -2,6 +2,7 @@
 
 import json
 import re
+from datetime import date
 from typing import Any
 
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
@@ -10,10 +11,10 @@ from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.errors import Refused, Unreadable
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
-from ypomoni.actions.lists import sites_of
+from ypomoni.actions.lists import measured_on, sites_of
 from ypomoni.actions.site_tree import SiteTree, read_trees
 from ypomoni.core.evaluation.evaluate import is_pending
-from ypomoni.core.telling.results import PlanResult
+from ypomoni.core.telling.results import PlanResult, Verdict
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import SiteFile, read_site_text, write_site
 from ypomoni.web.plan.answer import build_answer
@@ -43,10 +44,25 @@ def index() -> Any:
     results = evaluate(g.connection, g.actor.organisation_id, [(site_file, plan["key"]) for _, plan, site_file in shown])
     rows = [_row(tree, plan, result) for (tree, plan, _), result in zip(shown, results, strict=True)]
     order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
-    rows.sort(key=lambda r: (order[r["verdict"]], r["site"]["name"].casefold()))
+    words, verdict, by = (request.args.get(name, "").strip()[:80] for name in ("words", "verdict", "sort"))
+    in_all = len(rows)
+    rows = [r for r in rows if words.casefold() in r["site"]["name"].casefold() and verdict in ("", r["verdict"])]
+    read_on = measured_on(g.connection, g.actor) if by == "measured" else {}
+    keys: dict[str, Any] = {
+        "name": lambda r: r["site"]["name"].casefold(),
+        # What was never measured comes first: it is the least known.
+        "measured": lambda r: (read_on.get(r["site"]["id"], date.min), r["site"]["name"].casefold()),
+    }
+    rows.sort(key=keys.get(by, lambda r: (order[r["verdict"]], r["site"]["name"].casefold())))
     waiting = any(is_pending(result) for result in results)
     return render_template(
-        "sites/index.html", rows=rows, broken=broken, waiting=waiting, removed=sites_of(g.connection, g.actor, removed=True)
+        "sites/index.html",
+        in_all=in_all,
+        verdicts=[(v.value, VERDICT_WORDS[v]) for v in Verdict],
+        rows=rows,
+        broken=broken,
+        waiting=waiting,
+        removed=sites_of(g.connection, g.actor, removed=True),
     )
 
 
