@@ -14,7 +14,7 @@ from ypomoni.actions.edit import read_document
 from ypomoni.actions.evaluate import ENGINE_VERSION
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE
 from ypomoni.actions.site_tree import read_trees
-from ypomoni.documents.report.making import make_pdfs
+from ypomoni.documents.report.making import make_pdf
 from ypomoni.documents.report.model import ReportOrder
 from ypomoni.storage.connection import transaction
 from ypomoni.storage.kept import SITE
@@ -84,7 +84,7 @@ def shoot_report(app: Flask) -> None:
         engine=ENGINE_VERSION,
         number=1,
     )
-    pdf = pypdfium2.PdfDocument(make_pdfs(document, asked)[1])
+    pdf = pypdfium2.PdfDocument(make_pdf(document, asked))
     pdf[0].render(scale=1.4).to_pil().save(FOLDER / "report.png")
 
 

@@ -12,9 +12,9 @@ from ypomoni.actions.evaluate import ENGINE_VERSION
 from ypomoni.actions.proof import base_of, work_of
 from ypomoni.actions.sealing import Unopened, seal, unseal
 from ypomoni.documents.faults import Fault
-from ypomoni.documents.report.making import make_pdfs
+from ypomoni.documents.report.making import make_pdf
 from ypomoni.documents.report.model import PAPERS, SECTIONS, ReportOrder
-from ypomoni.documents.report.signing import BadKey, KeyPair, Verified, make_key, read_key, sign_pdf, verify_pdf
+from ypomoni.documents.report.signing import BadKey, KeyPair, Verified, make_key, read_key, sign_pdf, stamp_draft, verify_pdf
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection
@@ -101,7 +101,6 @@ def ask_for_report(connection: Connection, actor: Actor, plan_id: int, sections:
         made_at=f"{report['made_at'].astimezone(UTC):%Y-%m-%d %H:%M}",
         engine=ENGINE_VERSION,
         number=report["id"],
-        is_draft=True,
         work=ticks,
         sheets=_sheets(connection, actor, tree.supplies.get(plan_id, [])),
     )
@@ -144,8 +143,8 @@ def make_asked(body: str) -> tuple[int, bytes, bytes]:
         "work": tuple(tuple(w) for w in asked["work"]),
         "sheets": tuple(tuple(s) for s in asked["sheets"]),
     }
-    draft, final = make_pdfs(given["site"], ReportOrder(**{**asked, **lists}))
-    return given["report_id"], draft, final
+    final = make_pdf(given["site"], ReportOrder(**{**asked, **lists}))
+    return given["report_id"], stamp_draft(final, asked["paper"]), final
 
 
 def keep_made(connection: Connection, organisation_id: int, report_id: int, draft: bytes | None, final: bytes | None) -> None:

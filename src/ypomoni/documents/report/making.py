@@ -1,7 +1,6 @@
 """Make the PDF of a report from the site file it is of, by an HTML-to-PDF library; the site file goes inside."""
 
 import json
-from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -46,16 +45,11 @@ def write_html(told: ReportText) -> str:
     return environment.from_string(folder.joinpath("report.html").read_text()).render(t=told, names=SECTIONS, css=css, **rows)
 
 
-def make_pdfs(document: dict[str, Any], asked: ReportOrder) -> tuple[bytes, bytes]:
-    """Return a report as a draft and as what is to be signed; what is in it is worked out once."""
-    told = text_of_report(document, asked)
-    return tuple(_pdf(document, replace(told, asked=replace(asked, is_draft=is_draft))) for is_draft in (True, False))  # type: ignore[return-value]
-
-
-def _pdf(document: dict[str, Any], told: ReportText) -> bytes:
-    """Return the PDF of a report: tagged (PDF/UA-1), its fonts inside, with the site file and what made it attached."""
+def make_pdf(document: dict[str, Any], order: ReportOrder) -> bytes:
+    """Return the PDF of a report as it is to be signed: tagged (PDF/UA-1), its fonts inside, with the site file and what made it attached."""
     from weasyprint import HTML, Attachment
 
+    told = text_of_report(document, order)
     asked = told.asked
     fonts = Path(str(resources.files("ypomoni").joinpath("web", "static", "vendor", "plex")))
     seal = {"plan": asked.plan_key, "engine": asked.engine, "number": asked.number, "made_at": asked.made_at, "made_by": asked.made_by}

@@ -63,7 +63,6 @@ class ReportOrder:
     made_at: str
     engine: str
     number: int
-    is_draft: bool = True
     # Ticks of the work list: what, state, note, who and when.
     work: tuple[tuple[str, str, str, str], ...] = ()
     # What was read while chargers were set up: supply, words.

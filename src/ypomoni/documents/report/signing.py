@@ -20,6 +20,9 @@ from cryptography.x509.oid import NameOID
 from ypomoni.documents.report.making import SEAL_NAME, SITE_FILE_NAME
 
 T = TypeVar("T")
+# What a draft says, and where in the upper margin; how high the papers are. [pt]
+DRAFT, DRAFT_X, DRAFT_DOWN = "Draft: not signed", 430, 40
+PAPER_HEIGHT = {"A4": 842, "Letter": 792}
 FIELD = "Installer"
 YEARS_D = 3_650
 LARGEST_PDF = 20_000_000
@@ -136,6 +139,20 @@ def sign_pdf(pdf: bytes, pair: KeyPair, *, name: str, reason: str) -> bytes:
     )
     out = io.BytesIO()
     _apart(lambda: signers.sign_pdf(IncrementalPdfFileWriter(io.BytesIO(pdf)), meta, signer=signer, output=out))
+    return out.getvalue()
+
+
+def stamp_draft(pdf: bytes, paper: str) -> bytes:
+    """Return a PDF that says on each page that it is a draft. What is signed is the one without it, and otherwise the same."""
+    from pyhanko.pdf_utils.incremental_writer import IncrementalPdfFileWriter
+    from pyhanko.stamp import TextStamp, TextStampStyle
+
+    writer = IncrementalPdfFileWriter(io.BytesIO(pdf))
+    style = TextStampStyle(stamp_text=DRAFT, border_width=1, background=None)
+    for page in range(int(writer.prev.root["/Pages"]["/Count"])):
+        TextStamp(writer, style).apply(page, DRAFT_X, PAPER_HEIGHT[paper] - DRAFT_DOWN)
+    out = io.BytesIO()
+    writer.write(out)
     return out.getvalue()
 
 
