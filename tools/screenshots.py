@@ -85,7 +85,7 @@ def shoot_report(app: Flask) -> None:
         number=1,
     )
     pdf = pypdfium2.PdfDocument(make_pdf(document, asked))
-    pdf[0].render(scale=1.4).to_pil().save(FOLDER / "report.png")
+    pdf[0].render(scale=2).to_pil().resize((833, 1179)).save(FOLDER / "report.png")
 
 
 def main() -> None:
