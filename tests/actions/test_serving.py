@@ -119,6 +119,7 @@ def test_idle_clients_keep_nobody_waiting_and_what_dies_is_started_again(conninf
     assert {"time", "level", "request_id", "duration_ms", "status", "account_id", "organisation_id"} <= set(seen)
 
 
+@pytest.mark.long
 def test_without_a_worker_it_is_not_ready_and_with_a_newer_database_it_does_not_start(conninfo):
     """Each says what is missing."""
     port = free_port()

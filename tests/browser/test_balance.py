@@ -158,6 +158,7 @@ def test_pieces_are_dragged_with_the_mouse_every_figure_follows_and_all_is_undon
     assert violations(page) == []
 
 
+@pytest.mark.long
 def test_the_board_by_keyboard_alone_with_a_split(open_page):
     """Enter takes, Space takes along, arrows choose the lane, Enter drops, Escape puts back; of six beams three go; a distance is asked and given."""
     page = open_page()
@@ -252,6 +253,7 @@ def test_the_proposed_moves_are_ghosts_that_are_accepted_and_all_undone_and_the_
     expect(page.locator(".lane-fails")).to_have_count(2)
 
 
+@pytest.mark.long
 def test_two_browsers_on_one_plan(open_page):
     """Each sees that the other is there and what the other moved; a move made on what is no longer so shows both states and a choice."""
     mine, theirs = open_page(expected=("409",)), open_page(expected=("409",))

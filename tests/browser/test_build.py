@@ -46,6 +46,7 @@ def test_a_bank_of_five_is_built_with_one_rejected(open_page):
     expect(block).to_contain_text("0")
 
 
+@pytest.mark.long
 def test_seven_blocks_as_two_by_three_by_keyboard(open_page):
     """Said beside the field, which is gone to; what was typed stays; six go."""
     page = open_page(expected=("422",))
@@ -108,6 +109,7 @@ def test_what_goes_on_paper(open_page):
     assert page.pdf(format="A4").startswith(b"%PDF")
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("size", "scheme"), [pytest.param(LAPTOP, "light", marks=pytest.mark.long), (PHONE, "dark")])
 def test_the_pages_of_building_can_be_used_by_everybody(open_page, size, scheme):
     """Axe finds nothing on any of them, and nothing is wider than the screen."""

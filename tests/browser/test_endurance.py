@@ -76,6 +76,7 @@ def test_the_burst_that_trips_the_cut_off_is_found_and_age_and_temperature_move_
     assert violations(page) == []
 
 
+@pytest.mark.long
 def test_a_table_with_one_bad_row_is_pasted_asked_about_mended_and_fitted(open_page):
     """A line without units is told; a row off by ten is asked; mended, the sheet shows every row's residual, ends and readings, and both charts."""
     page = open_page(expected=("422",))

@@ -40,6 +40,7 @@ def test_a_ups_is_identified_from_two_runs(open_page):
     expect(page.locator("#region-verdict")).to_contain_text("70 min")
 
 
+@pytest.mark.long
 def test_ups_or_dc_is_chosen_and_made_a_plan(open_page):
     """Side by side the DC supply lasts longer; one click makes it a proposal that holds what was promised, and the plan stays as it is."""
     page = open_page()
@@ -56,6 +57,7 @@ def test_ups_or_dc_is_chosen_and_made_a_plan(open_page):
     expect(page.locator("#region-verdict")).to_contain_text("of 4 h")
 
 
+@pytest.mark.long
 def test_a_small_supply_is_benched_on_a_phone(open_page):
     """One number a step, back and on again without losing one; a cell that is never let go of is unsafe, and it is kept with its reasons."""
     page = open_page(PHONE, expected=("422",))
@@ -98,6 +100,7 @@ def test_a_small_supply_is_benched_on_a_phone(open_page):
     expect(page.locator(".notice, .flash").first).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_selectors_outage_is_played(open_page):
     """A line goes through the picture by itself and by the slider; each instant says what feeds the device."""
     page = open_page()

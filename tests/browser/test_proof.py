@@ -99,6 +99,7 @@ def test_a_battery_is_replaced_and_the_calendar_moves(open_page, conninfo):
     assert rows(conninfo, "SELECT note FROM upkeep_done") == [{"note": "one new block"}]
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("size", "scheme"), [(LAPTOP, "dark"), (PHONE, "light")])
 def test_the_pages_of_proof_and_upkeep_can_be_used_by_everybody(open_page, size, scheme):
     """Axe finds nothing on any of them, and nothing is wider than the screen."""

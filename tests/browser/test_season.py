@@ -101,6 +101,7 @@ def test_a_history_is_brought_in_after_what_it_does_not_say_was_asked(open_page)
     expect(page.get_by_text("it takes the place of a history of 2 cuts")).to_be_visible()
 
 
+@pytest.mark.long
 def test_a_solar_site_is_made_to_last(open_page):
     """The panels that are named are tried and hold, one fewer does not; sun hours come from a latitude, and one that is none is refused."""
     page = open_page(expected=("422",))

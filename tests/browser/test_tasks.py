@@ -115,6 +115,7 @@ def test_every_figure_opens_and_the_theme_can_be_changed(open_page):
     assert page.evaluate("document.documentElement.dataset.theme") == "dark"
 
 
+@pytest.mark.long
 def test_a_site_goes_out_and_comes_in_the_same(open_page, tmp_path):
     """Downloaded, brought in as another site after being asked, downloaded again: equal."""
     page = open_page(expected=("409",))

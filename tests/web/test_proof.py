@@ -221,6 +221,7 @@ def test_a_draft_of_a_plan_that_changed_is_not_signed_and_bad_asks_are_refused(c
     assert client.get(f"/reports/{number}.pdf").status_code == 404
 
 
+@pytest.mark.long
 def test_a_key_is_brought_in_by_an_owner(client, conninfo):
     """As PKCS #12 with its password; a wrong password or another file is refused in words; the private key is nowhere in the clear."""
     pair = make_key("Saltmarsh Alarm Co-op")
@@ -246,6 +247,7 @@ def test_a_key_is_brought_in_by_an_owner(client, conninfo):
     assert "Only an owner" in bring(packed, "tide").text
 
 
+@pytest.mark.long
 def test_a_site_goes_out_as_one_archive(client, conninfo):
     """Site file, reports, registers."""
     number = made_report(client, conninfo, sections=("answer",))
@@ -317,6 +319,7 @@ def test_the_calendar_follows_and_its_address_can_be_taken_back(client, app, con
     assert stranger.get(f"/{feed}").status_code == 404
 
 
+@pytest.mark.long
 def test_what_is_due_everywhere_is_sought_and_bad_days_are_refused(client):
     """By site and by kind; a day ahead or none is refused beside its item."""
     page = client.get("/upkeep").text
@@ -332,6 +335,7 @@ def test_what_is_due_everywhere_is_sought_and_bad_days_are_refused(client):
     )
 
 
+@pytest.mark.long
 def test_own_lifetimes_are_told_once_there_are_enough(client):
     """Two batteries that were taken out say nothing; three do, beside what is assumed."""
     for n, supply in enumerate(("bay-a", "bay-b", "main-panel")):
