@@ -7,16 +7,16 @@ from typing import Any
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import create, edit, edit_shared, find, fresh_key, shared_keys
 from ypomoni.actions.errors import NotFound, Refused
-from ypomoni.actions.lists import shared_of, sites_of
-from ypomoni.core.measuring.device_bench import DeviceBench, DeviceVerdict, ModeUse, judge_device
+from ypomoni.actions.lists import plans_of, shared_of, sites_of
+from ypomoni.core.measuring.device_bench import DeviceBench, ModeUse, judge_device
 from ypomoni.core.telling.wording import say_amps
 from ypomoni.core.things.loads import Behaviour
 from ypomoni.documents.bench_parts import faults_of_device, faults_of_lot, to_device_bench
 from ypomoni.documents.faults import Fault
-from ypomoni.records.bench import BenchedDeviceRow, LotRow
+from ypomoni.records.bench import BenchedDeviceRow
 from ypomoni.records.field import Row
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.kept import DEVICE, LOAD, PLAN
+from ypomoni.storage.kept import DEVICE, LOAD
 
 CHECKS = {"benched_device": faults_of_device, "battery_lot": faults_of_lot}
 PARTS = {"benched_device": "modes", "battery_lot": "blocks"}
@@ -151,11 +151,10 @@ def corrections_of(connection: Connection, actor: Actor, bench: DeviceBench) -> 
     """Return the loads of that name in plans that are open, each with what it would draw. A plan *as left* is a record and stays."""
     columns = columns_of_bench(bench)
     found: list[Correction] = []
-    for site in sites_of(connection, actor):
-        plans = [
-            p for p in PLAN.every(connection, actor.organisation_id, [site["id"]]) if p["removed_at"] is None and p["stage"] != "as_left"
-        ]
-        names = {p["id"]: p["name"] for p in plans}
+    sites = sites_of(connection, actor)
+    plans = plans_of(connection, actor, [s["id"] for s in sites])
+    for site in sites:
+        names = {p["id"]: p["name"] for p in plans[site["id"]] if p["stage"] != "as_left"}
         for load in LOAD.every(connection, actor.organisation_id, list(names)) if names else []:
             same = load["name"].casefold() == bench.name.casefold() and load["removed_at"] is None
             if same and _suits(load, columns) and any(load[k] != v for k, v in _for_load(dict(load), columns).items()):
@@ -237,23 +236,3 @@ def make_device_type(connection: Connection, actor: Actor, bench: DeviceBench) -
         "measured_on": today,
     }
     return create(connection, actor, "device", made)
-
-
-def lots_of(connection: Connection, actor: Actor) -> list[LotRow]:
-    """Return the lots of an organisation, the latest first."""
-    return shared_of(connection, actor, "battery_lot")
-
-
-__all__ = [
-    "Correction",
-    "DeviceVerdict",
-    "add_part",
-    "bench_of_device",
-    "columns_of_bench",
-    "correct_loads",
-    "corrections_of",
-    "keep_session",
-    "lots_of",
-    "make_device_type",
-    "remove_part",
-]

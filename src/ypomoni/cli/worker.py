@@ -8,6 +8,7 @@ import click
 
 from ypomoni.actions.recorder import Recorder
 from ypomoni.actions.working import say_alive, work_once
+from ypomoni.instruments.addresses import split_allowed
 from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import log_as_json
 from ypomoni.storage.connection import open_pool
@@ -29,7 +30,7 @@ def worker(*, with_parent: bool) -> None:
         end_with_parent()
     log_as_json()
     pool = open_pool(os.environ["YPOMONI_DATABASE"], most=2)
-    meters = tuple(m.strip() for m in os.environ.get("YPOMONI_METERS", "").split(",") if m.strip())
+    meters = split_allowed(os.environ.get("YPOMONI_METERS", ""))
     Recorder(open_pool(os.environ["YPOMONI_DATABASE"], most=RECORDERS_POOL), meters).start()
     said_s = 0.0
     while True:

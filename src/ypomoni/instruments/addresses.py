@@ -55,6 +55,11 @@ def _allowed(more: tuple[str, ...]) -> list[tuple[str, int | None]]:
     return found
 
 
+def split_allowed(text: str) -> tuple[str, ...]:
+    """Return the entries of the setting, as in ``192.168.7.20:5025, 192.168.8.0/24``."""
+    return tuple(m.strip() for m in text.split(",") if m.strip())
+
+
 def check_allowed(more: tuple[str, ...]) -> str | None:
     """Return what is wrong with the setting, or None: each entry is an address or a network, with a port or without."""
     for net, _ in _allowed(more)[len(LOOPBACK) :]:

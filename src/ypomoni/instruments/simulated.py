@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 
 from ypomoni.core.outage.law import relax, terminal
 from ypomoni.core.things.batteries import Bank, Pack, build_pack
-from ypomoni.core.things.device_types import DEVICE_TYPES, DeviceType
+from ypomoni.core.things.device_types import DeviceType
 from ypomoni.instruments.protocol import MeterKind
 
 OVERLOAD_TEXT = "+9.90000000E+37"
@@ -58,15 +58,6 @@ def device_of_type(kind: DeviceType) -> SimulatedDevice:
         modes["alarm"] = kind.alarm_a[1]
     bursts = () if kind.burst is None else (SimulatedBurst(current_a=kind.burst[0], duration_s=kind.burst[1], per_hour=kind.burst[2]),)
     return SimulatedDevice(name=kind.name, modes={**modes, "off": 0.0}, bursts=bursts)
-
-
-def device_named(key: str) -> SimulatedDevice:
-    """Return the device of the library with this key, or raise `KeyError`."""
-    return device_of_type(next(t for t in DEVICE_TYPES if t.key == key)) if any(t.key == key for t in DEVICE_TYPES) else _unknown(key)
-
-
-def _unknown(key: str) -> SimulatedDevice:
-    raise KeyError(key)
 
 
 @dataclass(kw_only=True)

@@ -4,7 +4,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from ypomoni.instruments.addresses import check_allowed
+from ypomoni.instruments.addresses import check_allowed, split_allowed
 
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 
@@ -59,7 +59,7 @@ class Settings:
 
 def _meters() -> tuple[str, ...]:
     """Return the addresses of ``YPOMONI_METERS``, as in ``192.168.7.20:5025, 192.168.8.0/24``."""
-    said = tuple(m.strip() for m in os.environ.get("YPOMONI_METERS", "").split(",") if m.strip())
+    said = split_allowed(os.environ.get("YPOMONI_METERS", ""))
     fault = check_allowed(said)
     if fault:
         raise SystemExit(f"YPOMONI_METERS: {fault}")

@@ -233,7 +233,7 @@ def _claims(bench: DeviceBench, modes: tuple[ModeResult, ...], claimed_a: float 
 
 def _behaviour(bench: DeviceBench) -> tuple[Behaviour | None, list[Finding]]:
     """Tell how a device draws from one mode at two voltages that are far enough apart."""
-    best: tuple[float, float, float, BenchedMode, BenchedMode] | None = None
+    best: tuple[float, float, BenchedMode, BenchedMode] | None = None
     for n, one in enumerate(bench.modes):
         for two in bench.modes[n + 1 :]:
             if one.name.casefold() != two.name.casefold() or min(one.current_a, two.current_a) <= 0:
@@ -245,10 +245,10 @@ def _behaviour(bench: DeviceBench) -> tuple[Behaviour | None, list[Finding]]:
             slope = math.log(two.current_a / one.current_a) / over
             limit = math.hypot(*(bench.limit_a(m) / m.current_a for m in (one, two))) / abs(over)
             if best is None or limit < best[1]:
-                best = (slope, limit, abs(over), one, two)
+                best = (slope, limit, one, two)
     if best is None:
         return None, []
-    slope, limit, _, one, two = best
+    slope, limit, one, two = best
     kind = min(SLOPES, key=lambda b: abs(SLOPES[b] - slope))
     read = f"{say_amps(one.current_a)} at {say_volts(bench.volts_of(one))}, {say_amps(two.current_a)} at {say_volts(bench.volts_of(two))}"
     if limit > SLOPE_KNOWN_TO or abs(SLOPES[kind] - slope) > SLOPE_KNOWN_TO:
