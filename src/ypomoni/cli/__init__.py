@@ -1,9 +1,13 @@
 """The command line: one file per command group. `calc` and `simulate` need no database and load nothing that does; the others say which they use."""
 
+import os
 from importlib import import_module
 from typing import NamedTuple
 
 import click
+
+# Every start would look through all installed packages for plug-ins of the site file's models; there are none.
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
 
 
 class Told(NamedTuple):

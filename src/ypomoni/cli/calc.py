@@ -9,6 +9,7 @@ from typing import NoReturn
 
 import click
 
+from ypomoni.core.evaluation.effort import estimate_s
 from ypomoni.core.evaluation.evaluate import summarise_plan, try_supply
 from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.outage.case import Case
@@ -50,7 +51,9 @@ def calc(file: Path, *, as_json: bool, survival: bool) -> None:
 
 def evaluate_plans(plans: tuple[Plan, ...]) -> list[PlanResult]:
     """Return the results of plans, their supplies computed side by side where there are several cores."""
-    asked = [(n, m) for n, plan in enumerate(plans) for m in range(len(plan.supplies))]
+    # The longest first: one that comes last would run alone while the other cores wait.
+    cost_s = {(n, m): estimate_s(s, plan.loads_on(s.key)) for n, plan in enumerate(plans) for m, s in enumerate(plan.supplies)}
+    asked = sorted(cost_s, key=lambda at: -cost_s[at])
     cores = min(len(asked), os.cpu_count() or 1)
     if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
         # A child that is forked has the plans already, so only numbers go out and results come back.
@@ -59,12 +62,12 @@ def evaluate_plans(plans: tuple[Plan, ...]) -> list[PlanResult]:
     else:
         _hand_over(plans)
         found = [_computed(at) for at in asked]
-    results: list[list[SupplyResult]] = [[] for _ in plans]
-    for (n, _), (result, fault) in zip(asked, found, strict=True):
-        results[n].append(result)
+    results: dict[tuple[int, int], SupplyResult] = {}
+    for at, (result, fault) in zip(asked, found, strict=True):
+        results[at] = result
         if fault:
             click.echo(fault, err=True)
-    return [summarise_plan(plan, tuple(own)) for plan, own in zip(plans, results, strict=True)]
+    return [summarise_plan(plan, tuple(results[n, m] for m in range(len(plan.supplies)))) for n, plan in enumerate(plans)]
 
 
 _plans: tuple[Plan, ...] = ()

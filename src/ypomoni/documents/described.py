@@ -79,7 +79,8 @@ When = Annotated[str, Bounds(strict=True, max_length=40), AfterValidator(_moment
 class Part(BaseModel):
     """A part of the site file: it takes no key it does not know."""
 
-    model_config = ConfigDict(extra="forbid", use_enum_values=True)
+    # A part is checked within its site, hardly ever alone: a checker for each would be made at every start and not used.
+    model_config = ConfigDict(extra="forbid", use_enum_values=True, defer_build=True)
 
     if TYPE_CHECKING:
         # What a record describes is not written out here a second time; its values are checked when they are read.
