@@ -12,6 +12,7 @@ from pathlib import Path
 import psycopg
 import pytest
 from hypothesis import settings as hypothesis_settings
+from jinja2.bccache import Bucket, BytecodeCache
 from psycopg.rows import dict_row
 from werkzeug.serving import make_server
 
@@ -114,10 +115,28 @@ def settings_for(conninfo, **changes):
     return Settings(**{**values, **changes})
 
 
+class CompiledTemplates(BytecodeCache):
+    """The templates of a run, compiled once and not once in every test."""
+
+    def __init__(self):
+        self.kept = {}
+
+    def load_bytecode(self, bucket: Bucket):
+        if bucket.key in self.kept:
+            bucket.bytecode_from_string(self.kept[bucket.key])
+
+    def dump_bytecode(self, bucket: Bucket):
+        self.kept[bucket.key] = bucket.bytecode_to_string()
+
+
+COMPILED = CompiledTemplates()
+
+
 @contextlib.contextmanager
 def running(settings):
     """Give an application; its pool is closed at the end."""
     app = create_app(settings)
+    app.jinja_env.bytecode_cache = COMPILED
     try:
         yield app
     finally:
