@@ -7,7 +7,7 @@ avoided is never offered, and where none helps the reason names what a bank cann
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from ypomoni.core.evaluation.figures import Figures, compute_figures, set_voltage_limits
+from ypomoni.core.evaluation.figures import Figures, compute_currents, compute_figures, set_voltage_limits
 from ypomoni.core.evaluation.living import fitted_with, keep_through_season, why_no_season
 from ypomoni.core.judgement import Facts, judge_supply
 from ypomoni.core.judgement.bank import say_mismatch
@@ -83,6 +83,11 @@ class Advice:
 def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     """Return a supply's result as far as *unsafe* and *fails* hang on it: every such finding is there, risks and notes only in part."""
     return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
+
+
+def judge_stated(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+    """Return a supply's result as far as no outage is needed, which takes no time: every *unsafe* and *fails* in it is among those of `judge_briefly`."""
+    return judge_figures(supply, loads, compute_currents(supply, loads))
 
 
 def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.evaluation.living import first_that, fitted_with, keep_through_season, lives_through, why_no_season
-from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly, say_sold
+from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly, judge_stated, say_sold
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
@@ -69,10 +69,15 @@ def smallest_bank(case: Case) -> SoldBank | None:
         return None
     banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, supply.stock)
     for bank in keep_through_season(case, banks):
-        findings = judge_briefly(fitted_with(supply, bank), case.loads).findings
-        if not any((f.severity in SEVERE or f.code in NEVER) and f.code not in NOT_OF_THE_SEASON for f in findings):
+        fitted = fitted_with(supply, bank)
+        # What is severe whatever the battery would be worked out for every size; most of it needs no outage.
+        if not _earns_severe(judge_stated(fitted, case.loads)) and not _earns_severe(judge_briefly(fitted, case.loads)):
             return bank
     return None
+
+
+def _earns_severe(result: SupplyResult) -> bool:
+    return any((f.severity in SEVERE or f.code in NEVER) and f.code not in NOT_OF_THE_SEASON for f in result.findings)
 
 
 def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:

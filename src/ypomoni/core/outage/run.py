@@ -28,6 +28,8 @@ EXPLICIT_EDGES = 600
 # Where the explicit walk begins: so much of the holdover with averaged bursts, and of the time for which the greatest burst is carried.
 START_SHARE_RATIO = 0.96
 PEAK_SHARE_RATIO = 0.97
+# More changes of demand than this are not walked before an end: years of bursts would be seconds of work for every input of the band.
+MOST_EXPLICIT_EDGES = 30_000
 EDGES_PER_CHUNK = 120.0
 LONGEST_CHUNK_EDGES = 2_000.0
 AVERAGED_STEPS = 24
@@ -213,8 +215,11 @@ class HoldoverRun:
             return Holdover(holdover_h=0.0, end=cut, endurance_h=standby_stop.t_h, standby_end=standby_end)
         t = self._first_failure(self.standby_stop().t_h)
         # The averaged stretch leaves a ripple that fades with k. Where the end comes before it has faded, begin the explicit walk earlier.
+        back_h = self._most_explicit_h
         while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
-            earlier_h = 0.5 * self._trace[0][0] - self.period_h
+            back_h *= 4.0
+            start_h = self._trace[0][0]
+            earlier_h = max(0.5 * start_h, start_h - back_h) - self.period_h
             self._restart(earlier_h if earlier_h > self.period_h else 0.0)
             t = self._first_failure(self.standby_stop().t_h)
         standby_stop = self.standby_stop()
@@ -301,10 +306,20 @@ class HoldoverRun:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
         averaged = HoldoverRun(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v, self.light_load)
-        end_h = min(START_SHARE_RATIO * averaged.coarse_holdover_h(), PEAK_SHARE_RATIO * averaged.carries_peak_until_h(self.peak_draws()))
+        coarse_h, peak_h = averaged.coarse_holdover_h(0.1 * self._most_explicit_h), averaged.carries_peak_until_h(self.peak_draws())
+        # What outlasts the horizon, its bursts too, has no end to be found: years of them would be walked for nothing.
+        outlasts = min(coarse_h, peak_h) >= self.latest_h
+        likely_h = min(coarse_h, peak_h)
+        end_h = likely_h if outlasts else min(START_SHARE_RATIO * coarse_h, PEAK_SHARE_RATIO * peak_h)
+        # Should the end lie before, that shows at the first burst, and the walk begins again earlier.
+        end_h = max(end_h, likely_h - self._most_explicit_h)
         start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
+
+    @property
+    def _most_explicit_h(self) -> float:
+        return MOST_EXPLICIT_EDGES / self.standby.edges_per_hour if self.standby.trains else math.inf
 
     def peak_draws(self) -> list[Draw]:
         """Return what is drawn at most in standby and in alarm, every burst at once."""
@@ -317,14 +332,15 @@ class HoldoverRun:
             u, d = self.state_at(t)
             return all(terminal(self.pack, u, d, *peak)[1] >= self.threshold_v for peak in peaks)
 
-        return bracket(carries, 0.0, self.standby_stop().t_h, rounds=24)[0]
+        end_h = self.standby_stop().t_h
+        return end_h if carries(end_h) else bracket(carries, 0.0, end_h, rounds=24)[0]
 
-    def coarse_holdover_h(self) -> float:
-        """Return the holdover of a demand without trains to about 1 %. [h]"""
+    def coarse_holdover_h(self, within_h: float = math.inf) -> float:
+        """Return the holdover of a demand without trains to about 1 %, or more closely where that is not ``within_h``. [h]"""
         low, high = 0.0, self.standby_stop().t_h
         if self.alarm_h <= 0:
             return high
-        while high - low > 0.01 * high:
+        while high - low > min(0.01 * high, within_h):
             middle = 0.5 * (low + high)
             low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         return low
