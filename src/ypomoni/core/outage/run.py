@@ -208,30 +208,58 @@ class HoldoverRun:
     def holdover(self) -> Holdover:
         """Return the holdover with the end that bounds it."""
         self._skip_ahead()
+        alone = self._standby_alone()
         if self.alarm_is_cut:
-            standby_stop = self.standby_stop()
+            endurance_h, standby_end = self._standby_end(alone)
             cut = self._switched_off(Stop(0.0, self.pack.start_u_ah, 0.0, True), in_alarm=True)
-            standby_end = self._end(standby_stop, in_alarm=False)
-            return Holdover(holdover_h=0.0, end=cut, endurance_h=standby_stop.t_h, standby_end=standby_end)
-        t = self._first_failure(self.standby_stop().t_h)
+            return Holdover(holdover_h=0.0, end=cut, endurance_h=endurance_h, standby_end=standby_end)
+        t = self._first_failure_before(alone)
         # The averaged stretch leaves a ripple that fades with k. Where the end comes before it has faded, begin the explicit walk earlier.
-        back_h = self._most_explicit_h
-        while self._starts_too_late(t if t is not None else self.standby_stop().t_h):
-            back_h *= 4.0
-            start_h = self._trace[0][0]
-            earlier_h = max(0.5 * start_h, start_h - back_h) - self.period_h
+        while self._starts_too_late(t if t is not None else self._standby_end(alone)[0]):
+            earlier_h = self._earlier_h()
             self._restart(earlier_h if earlier_h > self.period_h else 0.0)
-            t = self._first_failure(self.standby_stop().t_h)
-        standby_stop = self.standby_stop()
-        standby_end = self._end(standby_stop, in_alarm=False)
-        if t is None or t >= standby_stop.t_h:
-            return Holdover(holdover_h=standby_stop.t_h, end=standby_end, endurance_h=standby_stop.t_h, standby_end=standby_end)
+            t = self._first_failure_before(alone)
+        endurance_h, standby_end = self._standby_end(alone)
+        if t is None or t >= endurance_h:
+            return Holdover(holdover_h=endurance_h, end=standby_end, endurance_h=endurance_h, standby_end=standby_end)
         # The first failing start is known to a step of the bisection.
         for later_h in (2 * NUDGE_H, BISECTION_H, 2 * BISECTION_H):
-            failed = self.alarm_stop(min(t + later_h, standby_stop.t_h), locate=True)
+            failed = self.alarm_stop(min(t + later_h, endurance_h), locate=True)
             if failed.ended:
                 break
-        return Holdover(holdover_h=t, end=self._end(failed, in_alarm=True), endurance_h=standby_stop.t_h, standby_end=standby_end)
+        return Holdover(holdover_h=t, end=self._end(failed, in_alarm=True), endurance_h=endurance_h, standby_end=standby_end)
+
+    def _standby_alone(self) -> Holdover | None:
+        """Return the outage without any alarm where it goes on for very many bursts after the first alarm has failed; else None.
+
+        Its own bursts are averaged until near its end, which this walk, that looks for the alarm, would pass one by one.
+        """
+        mean_a = self._mean_a()
+        if self.alarm_h <= 0 or mean_a <= 0 or self.light_load is not None:
+            return None
+        left_h = min(self.latest_h, self.pack.capacity_ah / mean_a) - self._trace[0][0]
+        if left_h < 2.0 * self._most_explicit_h:
+            return None
+        return HoldoverRun(self.pack, self.standby, self.standby, 0.0, self.threshold_v, None, self._start).holdover()
+
+    def _standby_end(self, alone: Holdover | None) -> tuple[float, End]:
+        """Return when and how standby ends."""
+        if alone is not None:
+            return alone.endurance_h, alone.standby_end
+        stop = self.standby_stop()
+        return stop.t_h, self._end(stop, in_alarm=False)
+
+    def _first_failure_before(self, alone: Holdover | None) -> float | None:
+        """Return the first alarm start that is not carried before standby ends, or None; a long standby is looked through from its beginning."""
+        if alone is None:
+            return self._first_failure(self.standby_stop().t_h)
+        start_h, length_h = self._trace[0][0], self._most_explicit_h
+        while start_h + length_h < alone.endurance_h:
+            t = self._first_failure(start_h + length_h)
+            if t is not None:
+                return t
+            length_h *= 4.0
+        return self._first_failure(min(alone.endurance_h, self.standby_stop().t_h))
 
     def carries(self, standby_h: float) -> bool:
         """Say whether holdover is at least ``standby_h``."""
@@ -295,7 +323,36 @@ class HoldoverRun:
     def _starts_too_late(self, t: float) -> bool:
         """Say whether an end at t comes before the averaged stretch in front of the explicit walk could fade."""
         start_h = self._trace[0][0]
-        return start_h > 0 and t <= start_h + 2 * self.period_h + 2.0 / self.pack.k_per_h
+        return start_h > 0 and t <= start_h + self._fading_h
+
+    @property
+    def _fading_h(self) -> float:
+        return 2 * self.period_h + 2.0 / self.pack.k_per_h
+
+    def _earlier_h(self) -> float:
+        """Return where to begin the explicit walk instead, when it began too late. [h]"""
+        start_h = self._trace[0][0]
+        # From half of it there may be years of bursts to walk.
+        return self._begin_between_h(0.0, start_h) or 0.5 * start_h - self.period_h
+
+    def _begin_between_h(self, low_h: float, high_h: float) -> float | None:
+        """Return where to begin the explicit walk where it would be long: short looks from here and there find about where it ends. [h]
+
+        A whole period without a failure proves that none came before: an earlier start in the same phase has more charge left.
+        """
+        if high_h - low_h <= 2.0 * self._most_explicit_h or self._fading_h > 0.1 * self._most_explicit_h:
+            return None
+        ends_h, _ = bracket(lambda t: not self._ends_soon(t), low_h, high_h, width=0.2 * self._most_explicit_h)
+        return ends_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
+
+    def _ends_soon(self, t: float) -> bool:
+        """Say whether an outage that is averaged up to t ends before its ripple could fade, in standby or by an alarm."""
+        self._restart(t)
+        until_h = self._trace[0][0] + self._fading_h
+        self._walk_to(until_h)
+        if self._stop is not None and self._stop.ended and self._stop.t_h <= until_h:
+            return True
+        return self._first_failure(until_h) is not None
 
     def _skip_ahead(self) -> None:
         """Average the early bursts when there are very many before the end."""
@@ -313,7 +370,7 @@ class HoldoverRun:
         end_h = likely_h if outlasts else min(START_SHARE_RATIO * coarse_h, PEAK_SHARE_RATIO * peak_h)
         # Should the end lie before, that shows at the first burst, and the walk begins again earlier.
         end_h = max(end_h, likely_h - self._most_explicit_h)
-        start_h = end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
+        start_h = self._begin_between_h(end_h, coarse_h) or end_h - 5.0 / self.pack.k_per_h - 2 * self.period_h
         if start_h * self.standby.edges_per_hour > 0.3 * EXPLICIT_EDGES:
             self._restart(start_h)
 
@@ -370,9 +427,20 @@ class HoldoverRun:
             earlier = seek(begin, high)
             if earlier is None or (found is not None and earlier >= high):
                 return found
-            found = high = earlier
             if begin == floor_h and earlier > begin:
-                return found
+                return earlier
+            found = high = self._earliest_in_phase(earlier, floor_h)
+
+    def _earliest_in_phase(self, t: float, floor_h: float) -> float:
+        """Return the earliest start, whole periods before one that fails, that fails too: period by period the way back may be long."""
+        count, most = 0, int((t - floor_h) / self.period_h)
+        while most > count:
+            middle = (count + most + 1) // 2
+            if self.is_carried(t - middle * self.period_h + 2 * NUDGE_H):
+                most = middle - 1
+            else:
+                count = middle
+        return t - count * self.period_h
 
     def _surely_carried_until_h(self, limit_h: float) -> float:
         """Return a time before which every alarm is carried, whatever the bursts: no start before it has to be looked at. [h]
