@@ -81,6 +81,16 @@ def test_holdover_without_bursts_agrees_with_the_referee(behaviour):
     assert referee.run(plain, loads, 0.03, 10.5, holdover_s + margin_s, 1800) is not None
 
 
+@pytest.mark.parametrize("offset_h", [0.0, 50.0, 200.0])
+def test_bursts_that_begin_late_are_not_averaged_away(offset_h):
+    """Sixty bursts an hour that begin after days: until then hardly anything is drawn, from then on twenty times as much."""
+    loads = [
+        one_load("constant_current", 0.015, bursts=[{"current_a": 0.5, "duration_s": 36, "per_hour": 60, "offset_s": offset_h * 3600}])
+    ]
+    outage, plain = both(loads, NEW_AND_WARM, alarm_h=0.0)
+    assert agree(outage.holdover().holdover_h * 3600, referee.run(plain, loads, 0.03, 10.5, 1e9, 0))
+
+
 @pytest.mark.parametrize("condition", [NEW_AND_WARM, OLD_AND_COLD], ids=["new and warm", "old and cold"])
 @pytest.mark.parametrize("behaviour", ["constant_current", "constant_power", "resistive"])
 def test_end_of_standby_and_of_a_final_alarm_agrees_with_the_referee(behaviour, condition):

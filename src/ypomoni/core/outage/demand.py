@@ -175,8 +175,8 @@ class Timeline:
         # A rare burst beside very frequent ones would make the pattern longer than can be walked: it is then seen in one stretch of it.
         longest_h = MOST_EDGES_OF_PATTERN / self.edges_per_hour if trains else 0.0
         self.common_period_h = min(longest_h, common_period_h(w.period_h for t in trains for w in t.waves))
-        # From here on the pattern of bursts repeats.
-        self.settled_h = min(longest_h, max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0))
+        # From here on the pattern of bursts repeats: not before the last of them has begun, and that may be a month later.
+        self.settled_h = max((w.offset_h + w.duration_h for t in trains for w in t.waves), default=0.0)
         self._chunks: dict[tuple[float, float], list[Stretch]] = {}
         self._shares: dict[float, list[tuple[float, float, float, float]]] = {}
         self._window: tuple[float, float, list[Stretch]] | None = None

@@ -43,13 +43,21 @@ def pattern_cost(timelines: tuple[Timeline, Timeline], loads: tuple[Load, ...], 
     """
     busy_count = sum(1 for load in loads if load.bursts)
     standby, alarm = timelines
-    changes = (_changes_count(t.edges_per_hour, t.common_period_h, h) * _looks_ratio(t) for t, h in ((standby, 0.0), (alarm, alarm_h)))
-    return (OUTAGES_COUNT + 2 * busy_count) * max(changes)
+    changes = [_changes_count(t.edges_per_hour, t.common_period_h, h) for t, h in ((standby, 0.0), (alarm, alarm_h))]
+    # Only in standby all is walked from the beginning until the pattern repeats.
+    changes[0] += standby.edges_per_hour * _late_h(standby)
+    return (OUTAGES_COUNT + 2 * busy_count) * max(changes[0] * _looks_ratio(standby), changes[1] * _looks_ratio(alarm))
 
 
 def _looks_ratio(timeline: Timeline) -> float:
     """Return how much more a change costs where each load at the end of a cable is looked at with its bursts."""
     return 1.0 + TRAIN_OF_FLOOR_SHARE * sum(len(floor.trains) for floor in timeline.floors)
+
+
+def _late_h(timeline: Timeline) -> float:
+    """Return how long after the mains fails the last of the bursts first comes, beyond a few of its own intervals. [h]"""
+    waves = [w for t in timeline.trains for w in t.waves]
+    return max(0.0, max((w.offset_h for w in waves), default=0.0) - 2.0 * max((w.period_h for w in waves), default=0.0))
 
 
 def _changes_count(edges_per_hour: float, period_h: float, alarm_h: float) -> float:
