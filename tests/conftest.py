@@ -7,6 +7,7 @@ import shutil
 import tempfile
 import threading
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 
 import psycopg
@@ -21,6 +22,7 @@ from ypomoni.actions.edit import read_document
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.seed_demo import PASSWORD, PEOPLE, seed_demo
 from ypomoni.actions.site_tree import read_trees
+from ypomoni.actions.summaries import refresh
 from ypomoni.storage.cluster import Cluster
 from ypomoni.storage.kept import SITE
 from ypomoni.storage.migrate import ensure_database, migrate
@@ -81,6 +83,7 @@ def template(cluster):
         for site in SITE.every(connection, 1):
             document = read_document(read_trees(connection, 1, [site])[0])
             evaluate(connection, 1, [(document, plan.key) for plan in document.plans])
+        refresh(connection, 1, [site["id"] for site in SITE.every(connection, 1)], datetime.now(UTC).date())
     return TEMPLATE
 
 

@@ -1,13 +1,15 @@
 """What a request leaves to a worker: shown as being worked out, then there; given up, it is unknown."""
 
 import json
+from datetime import date
 
 import pytest
 from builders import document
 from web.client import Client, other_organisation, rows
 
 from ypomoni.actions import evaluate as evaluation
-from ypomoni.actions.working import say_alive, work_once
+from ypomoni.actions import summaries
+from ypomoni.actions.working import refresh_once, say_alive, work_once
 from ypomoni.storage.connection import transaction
 from ypomoni.storage.jobs import take_job
 
@@ -15,7 +17,8 @@ from ypomoni.storage.jobs import take_job
 @pytest.fixture
 def slow(monkeypatch):
     """Every supply is thought to take too long for a request."""
-    monkeypatch.setattr(evaluation, "estimate_s", lambda *_: 60.0)
+    for module in (evaluation, summaries):
+        monkeypatch.setattr(module, "estimate_s", lambda *_: 60.0)
 
 
 def site_of(client, name, current_a):
@@ -35,7 +38,12 @@ def test_what_takes_long_is_shown_as_being_worked_out_and_then_there(app, connin
         assert "data-again" in page
         assert "Beam" in page
     assert len(rows(conninfo, "SELECT id FROM job WHERE kind = 'figures'")) == 1
-    assert "are being worked out" in client.get("/").text
+    listed = client.get("/").text
+    assert "the figures of 1 are being worked out" in listed
+    assert "Its figures are being worked out." in listed
+    assert refresh_once(pool, conninfo, date.today())  # noqa: DTZ011 - whatever day it is here
+    assert not refresh_once(pool, conninfo, date.today())  # noqa: DTZ011 - as above
+    assert "being worked out" not in client.get("/").text
     while work_once(pool):
         pass
     assert "are being worked out" not in client.get(address).text

@@ -1,13 +1,11 @@
 """What an organisation has: its sites, and what its sites share."""
 
-from datetime import date
 from typing import Any
 
 from ypomoni.actions.actor import Actor
 from ypomoni.records.site import PlanRow, SiteRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import ORGANISATION_WIDE, PLAN, SITE
-from ypomoni.storage.proof import last_read_by_site
 
 
 def sites_of(connection: Connection, actor: Actor, *, removed: bool = False) -> list[SiteRow]:
@@ -28,8 +26,3 @@ def plans_of(connection: Connection, actor: Actor, site_ids: list[int]) -> dict[
         if plan["removed_at"] is None:
             found[plan["site_id"]].append(plan)
     return found
-
-
-def measured_on(connection: Connection, actor: Actor) -> dict[int, date]:
-    """Return the day on which anything was last read at each site, by its id; those that were never measured are not there."""
-    return last_read_by_site(connection, actor.organisation_id)

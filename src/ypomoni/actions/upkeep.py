@@ -7,32 +7,22 @@ from typing import Any
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
-from ypomoni.actions.lists import plans_of, sites_of
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.proof.upkeep import DAYS_PER_YEAR, DueItem, DueKind, Known, due_items
 from ypomoni.core.telling.wording import say_hours, say_percent
 from ypomoni.core.things.supplies import Stage
-from ypomoni.documents.faults import DocumentFaults, Fault
+from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.records.field import Row
-from ypomoni.records.site import PlanRow, SiteRow
+from ypomoni.records.site import PlanRow
 from ypomoni.records.words import CHEMISTRY_WORDS
 from ypomoni.storage.changes import changes_by_thing, list_changes_of
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.proof import insert_done, last_read_on, list_done, supplies_entered
+from ypomoni.storage.proof import insert_done, last_done_on, last_read_on, list_done, supplies_entered
 
 # What stands on site: the latest plan as left, else the one as found.
 STANDS = (Stage.AS_LEFT.value, Stage.AS_FOUND.value)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SiteDue:
-    """What is due at one site."""
-
-    site: SiteRow
-    plan: PlanRow
-    items: tuple[DueItem, ...]
 
 
 def standing_plan(plans: list[PlanRow]) -> PlanRow | None:
@@ -44,38 +34,22 @@ def standing_plan(plans: list[PlanRow]) -> PlanRow | None:
     return None
 
 
+def shown_plan(tree: SiteTree) -> PlanRow | None:
+    """Return the plan a site is shown by: the one that stands, else its first; None where there is none."""
+    return standing_plan(list(tree.plans)) or (tree.plans[0] if tree.plans else None)
+
+
+def known_of(connection: Connection, organisation_id: int, plan_ids: list[int], today: date) -> dict[int, Known]:
+    """Return what is known of the past of some plans."""
+    entered = supplies_entered(connection, organisation_id, plan_ids)
+    read, done = last_read_on(connection, organisation_id, plan_ids), last_done_on(connection, organisation_id, plan_ids)
+    return {n: Known(today=today, entered_on=entered.get(n, {}), audited_on=read.get(n), done_on=done.get(n, {})) for n in plan_ids}
+
+
 def due_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow, today: date) -> tuple[DueItem, ...]:
     """Return what is due in a plan, the soonest first."""
-    core = to_core_plan(read_document(tree), plan["key"])
-    done_on: dict[str, date] = {}
-    for row in list_done(connection, actor.organisation_id, plan["id"]):
-        done_on.setdefault(row["item_key"], row["done_on"])
-    known = Known(
-        today=today,
-        entered_on=supplies_entered(connection, actor.organisation_id, plan["id"]),
-        audited_on=last_read_on(connection, actor.organisation_id, plan["id"]),
-        done_on=done_on,
-    )
-    return due_items(core, known)
-
-
-def due_everywhere(connection: Connection, actor: Actor, today: date) -> list[SiteDue]:
-    """Return what is due at every site of an organisation that can be read, by site."""
-    sites = sites_of(connection, actor)
-    by_site = plans_of(connection, actor, [s["id"] for s in sites])
-    found: list[SiteDue] = []
-    for site in sites:
-        plan = standing_plan(by_site[site["id"]])
-        if plan is None:
-            continue
-        try:
-            tree = read_tree(connection, actor, site["id"])
-            items = due_of(connection, actor, tree, plan, today)
-        except (Refused, DocumentFaults):
-            # A site that cannot be read is told in the list of sites.
-            continue
-        found.append(SiteDue(site=site, plan=plan, items=items))
-    return found
+    known = known_of(connection, actor.organisation_id, [plan["id"]], today)[plan["id"]]
+    return due_items(to_core_plan(read_document(tree), plan["key"]), known)
 
 
 def history_of(connection: Connection, actor: Actor, plan_id: int) -> list[Row]:

@@ -3,11 +3,12 @@
 import logging
 import os
 import time
+from datetime import UTC, datetime
 
 import click
 
 from ypomoni.actions.recorder import Recorder
-from ypomoni.actions.working import say_alive, work_once
+from ypomoni.actions.working import refresh_once, say_alive, work_once
 from ypomoni.instruments.addresses import split_allowed
 from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import log_as_json
@@ -17,6 +18,7 @@ from ypomoni.storage.errors import DatabaseAway
 IDLE_S = 0.25
 AWAY_S = 1.0
 ALIVE_S = 2.0
+LISTS_S = 2.0
 # Connections of all that record; each needs one for a moment every second.
 RECORDERS_POOL = 4
 log = logging.getLogger("ypomoni.worker")
@@ -32,10 +34,15 @@ def worker(*, with_parent: bool) -> None:
     pool = open_pool(os.environ["YPOMONI_DATABASE"], most=2)
     meters = split_allowed(os.environ.get("YPOMONI_METERS", ""))
     Recorder(open_pool(os.environ["YPOMONI_DATABASE"], most=RECORDERS_POOL), meters).start()
-    said_s = 0.0
+    said_s = looked_s = 0.0
     while True:
         try:
-            if not work_once(pool):
+            if work_once(pool):
+                continue
+            if time.monotonic() - looked_s > LISTS_S:
+                # Batch after batch while there is any, and a look now and then when there is none.
+                looked_s = 0.0 if refresh_once(pool, os.environ["YPOMONI_DATABASE"], datetime.now(UTC).date()) else time.monotonic()
+            else:
                 if time.monotonic() - said_s > ALIVE_S:
                     said_s = time.monotonic()
                     say_alive(pool)

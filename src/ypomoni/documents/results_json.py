@@ -36,6 +36,21 @@ def load_supply_result(text: str | bytes) -> SupplyResult:
     return _supply_adapter().validate_json(text)
 
 
+@cache
+def _plan_adapter() -> TypeAdapter[PlanResult]:
+    return TypeAdapter(PlanResult)
+
+
+def dump_plan_result(result: PlanResult) -> str:
+    """Return a plan's result as JSON text that `load_plan_result` reads back."""
+    return _plan_adapter().dump_json(result).decode()
+
+
+def load_plan_result(text: str | bytes) -> PlanResult:
+    """Return a plan's result from JSON text."""
+    return _plan_adapter().validate_json(text)
+
+
 Curves = dict[str, SurvivalCurve]
 
 

@@ -1,6 +1,6 @@
 """Ticks of a work list, what was done of what is due, and links that are handed out."""
 
-from typing import Any
+from datetime import date
 
 from ypomoni.records.field import Row
 from ypomoni.storage.connection import Connection, every, one
@@ -33,15 +33,19 @@ WHERE organisation_id = %s ORDER BY id DESC LIMIT 200
 """
 _REVOKE = "UPDATE handed_link SET revoked_at = now() WHERE organisation_id = %s AND id = %s AND revoked_at IS NULL RETURNING id"
 _ENTERED = """
-SELECT s.key, max(c.changed_at)::date AS entered_on FROM supply s LEFT JOIN change c ON c.organisation_id = s.organisation_id
+SELECT s.plan_id, s.key, max(c.changed_at)::date AS entered_on FROM supply s LEFT JOIN change c ON c.organisation_id = s.organisation_id
     AND c.aggregate = 'supply' AND c.aggregate_id = s.id
-WHERE s.organisation_id = %s AND s.plan_id = %s GROUP BY s.key
+WHERE s.organisation_id = %s AND s.plan_id = ANY(%s) GROUP BY s.plan_id, s.key
 """
-_READ = "SELECT max(taken_at)::date AS read_on FROM reading WHERE organisation_id = %s AND plan_id = %s"
+_READ = "SELECT plan_id, max(taken_at)::date AS read_on FROM reading WHERE organisation_id = %s AND plan_id = ANY(%s) GROUP BY plan_id"
+_DONE_ON = """
+SELECT plan_id, item_key, (array_agg(done_on ORDER BY done_on DESC, id DESC))[1] AS done_on FROM upkeep_done
+WHERE organisation_id = %s AND plan_id = ANY(%s) GROUP BY plan_id, item_key
+"""
 
 _READ_BY_SITE = """
 SELECT p.site_id, max(r.taken_at)::date AS read_on FROM reading r JOIN plan p ON p.organisation_id = r.organisation_id AND p.id = r.plan_id
-WHERE r.organisation_id = %s AND r.taken_at IS NOT NULL GROUP BY p.site_id
+WHERE r.organisation_id = %s AND p.site_id = ANY(%s) AND r.taken_at IS NOT NULL GROUP BY p.site_id
 """
 
 
@@ -86,17 +90,28 @@ def revoke_link(connection: Connection, organisation_id: int, link_id: int) -> b
     return one(connection, _REVOKE, (organisation_id, link_id)) is not None
 
 
-def supplies_entered(connection: Connection, organisation_id: int, plan_id: int) -> dict[str, Any]:
-    """Return the day on which each supply of a plan was last entered or changed, by its key."""
-    return {row["key"]: row["entered_on"] for row in every(connection, _ENTERED, (organisation_id, plan_id)) if row["entered_on"]}
+def supplies_entered(connection: Connection, organisation_id: int, plan_ids: list[int]) -> dict[int, dict[str, date]]:
+    """Return by plan the day on which each supply was last entered or changed, by its key."""
+    found: dict[int, dict[str, date]] = {}
+    for row in every(connection, _ENTERED, (organisation_id, plan_ids)):
+        if row["entered_on"]:
+            found.setdefault(row["plan_id"], {})[row["key"]] = row["entered_on"]
+    return found
 
 
-def last_read_on(connection: Connection, organisation_id: int, plan_id: int) -> Any:
-    """Return the day of the last reading of a plan, or None."""
-    row = one(connection, _READ, (organisation_id, plan_id))
-    return row["read_on"] if row else None
+def last_read_on(connection: Connection, organisation_id: int, plan_ids: list[int]) -> dict[int, date]:
+    """Return the day of the last reading of each plan that has one."""
+    return {row["plan_id"]: row["read_on"] for row in every(connection, _READ, (organisation_id, plan_ids)) if row["read_on"]}
 
 
-def last_read_by_site(connection: Connection, organisation_id: int) -> dict[int, Any]:
-    """Return the day of the last reading of each site that has one, by its id."""
-    return {row["site_id"]: row["read_on"] for row in every(connection, _READ_BY_SITE, (organisation_id,))}
+def last_done_on(connection: Connection, organisation_id: int, plan_ids: list[int]) -> dict[int, dict[str, date]]:
+    """Return by plan the day on which each thing that was due was last done, by its key."""
+    found: dict[int, dict[str, date]] = {}
+    for row in every(connection, _DONE_ON, (organisation_id, plan_ids)):
+        found.setdefault(row["plan_id"], {})[row["item_key"]] = row["done_on"]
+    return found
+
+
+def last_read_by_site(connection: Connection, organisation_id: int, site_ids: list[int]) -> dict[int, date]:
+    """Return the day of the last reading of each of these sites that has one, by its id."""
+    return {row["site_id"]: row["read_on"] for row in every(connection, _READ_BY_SITE, (organisation_id, site_ids))}

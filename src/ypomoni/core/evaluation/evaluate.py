@@ -45,15 +45,17 @@ def evaluate_plan(plan: Plan) -> PlanResult:
 
 def try_supply(plan: Plan, supply: Supply) -> tuple[SupplyResult, Exception | None]:
     """Return `evaluate_supply`, or, where the calculation fails, a result that says so and what it failed of."""
-    busy_count = sum(1 for load in plan.loads_on(supply.key) if load.bursts)
     try:
-        return (_too_much(plan, supply, busy_count) if busy_count > MOST_BUSY_LOADS else evaluate_supply(plan, supply)), None
+        return too_much(plan, supply) or evaluate_supply(plan, supply), None
     except Exception as error:
         return failed(plan, supply), error
 
 
-def _too_much(plan: Plan, supply: Supply, busy_count: int) -> SupplyResult:
-    """Return the result of a supply with more loads with bursts than are computed: it was kept before that was refused."""
+def too_much(plan: Plan, supply: Supply) -> SupplyResult | None:
+    """Return the result of a supply with more loads with bursts than are computed, which was kept before that was refused; else None."""
+    busy_count = sum(1 for load in plan.loads_on(supply.key) if load.bursts)
+    if busy_count <= MOST_BUSY_LOADS:
+        return None
     finding = Finding(
         code="too_many_bursts",
         severity=Severity.RISK,
@@ -125,11 +127,11 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
     """Return a supply with its currents, judged as far as no outage is needed; its verdict is *unknown* unless that settles it."""
     loads = plan.loads_on(supply.key)
     facts = facts_of(supply, loads, compute_currents(supply, loads))
-    tested, tests = _tested(plan, supply)
+    tested, tests = tested_of(plan, supply)
     findings, verdict, overloaded = judge_supply(facts, (*judge_audit(audit_of(plan, supply)), *tested))
     is_settled = verdict in (Verdict.UNSAFE, Verdict.FAILS) or is_idle(facts)
     return replace(
-        _without_guesses(facts.result, supply, loads),
+        without_guesses(facts.result, supply, loads),
         verdict=verdict if is_settled else Verdict.UNKNOWN,
         findings=findings,
         overloaded=overloaded,
@@ -138,7 +140,7 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
     )
 
 
-def _tested(plan: Plan, supply: Supply) -> tuple[tuple[Finding, ...], tuple[DischargeResult, ...]]:
+def tested_of(plan: Plan, supply: Supply) -> tuple[tuple[Finding, ...], tuple[DischargeResult, ...]]:
     """Return what the timed discharges of a supply's bank give rise to, and what each comes to."""
     made = plan.tests_of(supply.key)
     results = tuple(result_of_test(supply, test) for test in made)
@@ -214,13 +216,13 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     else:
         reason = "Nothing hangs on it, so any battery holds." if is_idle(facts) else _why_no_advice(supply)
         facts = replace(facts, result=replace(facts.result, no_bank_reason=reason))
-    tested, tests = _tested(plan, supply)
+    tested, tests = tested_of(plan, supply)
     findings, verdict, overloaded = judge_supply(facts, (*judge_audit(audit_of(plan, supply)), *tested))
     result = replace(facts.result, findings=findings, verdict=verdict, overloaded=overloaded, not_checked=not_checked(facts), tests=tests)
-    return _without_guesses(result, supply, loads)
+    return without_guesses(result, supply, loads)
 
 
-def _without_guesses(result: SupplyResult, supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+def without_guesses(result: SupplyResult, supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     """Return a result without currents that were good enough for what is checked against a limit, but are not shown: of kinds not computed."""
     if hindrance_of(supply, loads) not in NOT_COMPUTED:
         return result

@@ -142,15 +142,8 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
 
 def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
     band, inputs = estimate_band(case, today.holdover_h)
-    end_of_life_ratio = case.requirement.end_of_life_ratio
-    scenarios = Scenarios(
-        fresh=case.holdover(condition_ratio=1.0).holdover_h,
-        cold=case.holdover(cold=True).holdover_h,
-        end_of_life=case.holdover(condition_ratio=end_of_life_ratio).holdover_h,
-        worst=case.holdover(condition_ratio=end_of_life_ratio, cold=True).holdover_h,
-    )
-    has_bursts = any(load.bursts for load in case.loads)
-    averaged_h = case.holdover(averaged=True).holdover_h if has_bursts else None
+    scenarios = scenarios_of(case)
+    averaged_h = averaged_holdover_h(case)
     limited_by, lowered_h = find_limit(case, today, averaged_h)
     outage = case.run()
     pack = outage.pack
@@ -187,6 +180,22 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
             "band": workings.of_band(band, inputs),
         },
     )
+
+
+def scenarios_of(case: Case) -> Scenarios:
+    """Return the holdovers with the battery in other states."""
+    end_of_life_ratio = case.requirement.end_of_life_ratio
+    return Scenarios(
+        fresh=case.holdover(condition_ratio=1.0).holdover_h,
+        cold=case.holdover(cold=True).holdover_h,
+        end_of_life=case.holdover(condition_ratio=end_of_life_ratio).holdover_h,
+        worst=case.holdover(condition_ratio=end_of_life_ratio, cold=True).holdover_h,
+    )
+
+
+def averaged_holdover_h(case: Case) -> float | None:
+    """Return the holdover with bursts spread evenly; None without bursts. [h]"""
+    return case.holdover(averaged=True).holdover_h if any(load.bursts for load in case.loads) else None
 
 
 def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> SupplyResult:

@@ -5,14 +5,13 @@ day on which c = 1 − 0.2·age/L comes to the least condition that still does. 
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 from enum import StrEnum
 
 from ypomoni.core.bracketing import bracket
-from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.judgement.tests import REPLACE_BELOW_RATIO
-from ypomoni.core.outage.case import hindrance_of
+from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent, say_required_h
 from ypomoni.core.things.batteries import CONDITION_FLOOR_RATIO, LOSS_AT_END_OF_LIFE_RATIO, Bank
 from ypomoni.core.things.loads import Load
@@ -47,6 +46,8 @@ class DueItem:
     why: str
     due_on: date
     supply_key: str | None = None
+    # It has to be done now, whatever day that is: ``due_on`` is today.
+    is_now: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,30 +100,24 @@ def holds_until(supply: Supply, loads: tuple[Load, ...], begun_on: date, today: 
     A measured condition falls on from today at the pace of its design life.
     """
     bank = supply.bank
-    if (
-        bank is None
-        or hindrance_of(supply, loads) is not None
-        or not _carries(supply, loads, bank.condition_today_ratio(supply.typical_degc))
-    ):
+    if bank is None or hindrance_of(supply, loads) is not None:
+        return None
+    case = Case(supply, loads)
+    if not _carries(case, bank.condition_today_ratio(supply.typical_degc)):
         return None
     life_y = bank.design_life_y(supply.typical_degc)
     now_ratio = bank.condition_today_ratio(supply.typical_degc)
     per_year = LOSS_AT_END_OF_LIFE_RATIO / life_y
-    if _carries(supply, loads, CONDITION_FLOOR_RATIO):
+    if _carries(case, CONDITION_FLOOR_RATIO):
         left_y = FURTHEST_Y
     else:
-        low, high = bracket(lambda c: not _carries(supply, loads, c), CONDITION_FLOOR_RATIO, now_ratio, rounds=ROUNDS)
+        low, high = bracket(lambda c: not _carries(case, c), CONDITION_FLOOR_RATIO, now_ratio, rounds=ROUNDS)
         left_y = min(FURTHEST_Y, max(0.0, now_ratio - 0.5 * (low + high)) / per_year)
     return (today if bank.condition_ratio is not None else max(today, begun_on)) + timedelta(days=left_y * DAYS_PER_YEAR)
 
 
-def _carries(supply: Supply, loads: tuple[Load, ...], condition_ratio: float) -> bool:
-    bank = supply.bank
-    if bank is None:
-        return False
-    aged = replace(supply, bank=replace(bank, condition_ratio=condition_ratio))
-    holdover = compute_figures(aged, loads, in_full=False).result.holdover
-    return holdover is not None and holdover.expected >= supply.requirement.standby_h
+def _carries(case: Case, condition_ratio: float) -> bool:
+    return not case.draws_nothing and case.run(condition_ratio=condition_ratio).carries(case.requirement.standby_h)
 
 
 def _replacement(plan: Plan, supply: Supply, bank: Bank, known: Known) -> DueItem:
@@ -143,13 +138,22 @@ def _replacement(plan: Plan, supply: Supply, bank: Bank, known: Known) -> DueIte
             why=f"It was tested at {say_percent(bank.condition_ratio)}: under {say_percent(REPLACE_BELOW_RATIO)} it is replaced.",
             due_on=known.today,
             supply_key=supply.key,
+            is_now=True,
         )
     if until is None and hindrance_of(supply, loads) is None and loads:
-        if _carries(supply, loads, 1.0):
+        if _carries(Case(supply, loads), 1.0):
             why = f"It no longer holds {must}; a new one of its kind does."
-            return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=known.today, supply_key=supply.key)
+            return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=known.today, supply_key=supply.key, is_now=True)
         why = f"It does not hold {must}, and a new one of its kind would not either: move loads, or fit a larger one. Its kind is planned for {plain_number(life_y, 2)} years."
-        return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=max(by_age, known.today), supply_key=supply.key)
+        return DueItem(
+            key=key,
+            kind=DueKind.REPLACE,
+            what=what,
+            why=why,
+            due_on=max(by_age, known.today),
+            supply_key=supply.key,
+            is_now=by_age <= known.today,
+        )
     if until is not None and until < by_age:
         why = f"It holds {must} until {until:%B %Y}; its design life ends in {by_age:%B %Y}."
         return DueItem(key=key, kind=DueKind.REPLACE, what=what, why=why, due_on=until, supply_key=supply.key)

@@ -5,8 +5,10 @@ from typing import Any
 from flask import Blueprint, flash, g, jsonify, render_template, request, url_for
 
 from ypomoni.actions.edit import read_document, read_tree
+from ypomoni.actions.errors import NotFound
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.plans import clone_plan
+from ypomoni.actions.upkeep import shown_plan
 from ypomoni.core.balance.comparing import compare_plans
 from ypomoni.core.evaluation.evaluate import is_pending
 from ypomoni.core.things.supplies import Stage
@@ -16,7 +18,6 @@ from ypomoni.web.plan.answer import bank_words, build_answer
 from ypomoni.web.plan.page import FRAME, Looking, PlanPage
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import signed_in
-from ypomoni.web.sites.views import shown_plan
 
 MOST_PLANS = 3
 blueprint = Blueprint("compare", __name__, template_folder="templates")
@@ -58,6 +59,8 @@ def show(site_id: int) -> Any:
         for plan, core, result in zip(plans[1:], cores[1:], results[1:], strict=True)
     ]
     at = tree.plan(request.args.get("at", "")) or (plans[0] if plans else shown_plan(tree))
+    if at is None:
+        raise NotFound
     page = PlanPage(tree, at, Looking.from_request(), site_file)
     waiting = any(is_pending(result) for result in results)
     return render_template(

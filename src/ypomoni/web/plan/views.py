@@ -7,6 +7,7 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 from ypomoni.actions.edit import edit_within, find, read_tree
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.site_tree import SiteTree
+from ypomoni.actions.upkeep import shown_plan
 from ypomoni.core.evaluation.workings import of_load
 from ypomoni.core.outage.case import Case
 from ypomoni.core.telling.results import PlanResult, Working
@@ -19,7 +20,6 @@ from ypomoni.web.audit.register import view_load
 from ypomoni.web.plan.figures import find_working, headline_of, open_steps, say_exactly, symbol_of
 from ypomoni.web.plan.page import BRIEF_REGIONS, NEEDS, PLAN_REGIONS, SOON_COUNT, Looking, PlanPage, asked_regions, regions
 from ypomoni.web.security import signed_in
-from ypomoni.web.sites.views import shown_plan
 
 LOAD_PREFIX = "load-"
 blueprint = Blueprint("plan", __name__, template_folder="templates")

@@ -1,13 +1,14 @@
 """Upkeep: what is due in a plan and everywhere, closing it, the calendar and its private address, the file of a battery."""
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 from flask import Blueprint, Response, flash, g, redirect, render_template, request, url_for
 
 from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.links import hand_out, links_of, opened, visitor_of
-from ypomoni.actions.upkeep import SiteDue, batteries_of, close_item, due_everywhere, due_of, history_of, lifetimes_of, standing_plan
+from ypomoni.actions.summaries import DueAt, find_due
+from ypomoni.actions.upkeep import batteries_of, close_item, due_of, history_of, lifetimes_of, standing_plan
 from ypomoni.core.proof.upkeep import SOON_D, DueItem, DueKind
 from ypomoni.documents.calendar import CalendarEntry, write_calendar
 from ypomoni.web.plan.page import FRAME, PlanPage
@@ -17,6 +18,7 @@ blueprint = Blueprint("upkeep", __name__, template_folder="templates")
 AT = "/sites/<int:site_id>/<plan_key>/upkeep"
 KIND_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
 MONTHS_COUNT = 12
+FEED_D, MOST_IN_FEED = 3_653, 20_000
 WIDTH, LEFT, LANE, TOP = 760.0, 220.0, 24.0, 26.0
 
 
@@ -103,20 +105,21 @@ def calendar(site_id: int, plan_key: str) -> Any:
     """Send what is due in a plan as a calendar file."""
     page = PlanPage.at(site_id, plan_key)
     items = due_of(g.connection, g.actor, page.tree, page.plan, _today())
-    return _calendar([SiteDue(site=page.tree.site, plan=page.plan, items=items)], page.tree.site["name"], g.actor.organisation_id)
+    site = page.tree.site
+    dues = [DueAt(site_id=site["id"], site_name=site["name"], plan_key=plan_key, item=i) for i in items]
+    return _calendar(dues, site["name"], g.actor.organisation_id)
 
 
-def _calendar(dues: list[SiteDue], name: str, organisation_id: int) -> Response:
+def _calendar(dues: list[DueAt], name: str, organisation_id: int) -> Response:
     entries = [
         CalendarEntry(
-            uid=f"{organisation_id}-{d.site['id']}-{i.key.replace(':', '-')}@ypomoni",
-            due_on=i.due_on,
-            what=f"{i.what}, {d.site['name']}",
-            why=i.why,
-            where=d.site["name"],
+            uid=f"{organisation_id}-{d.site_id}-{d.item.key.replace(':', '-')}@ypomoni",
+            due_on=d.item.due_on,
+            what=f"{d.item.what}, {d.site_name}",
+            why=d.item.why,
+            where=d.site_name,
         )
         for d in dues
-        for i in d.items
     ]
     answer = Response(write_calendar(entries, name, datetime.now(UTC).replace(microsecond=0)), mimetype="text/calendar")
     answer.headers["Content-Disposition"] = 'attachment; filename="upkeep.ics"'
@@ -134,19 +137,14 @@ def everywhere() -> Any:
 
 
 def _everywhere(handed: str) -> Any:
-    today, words, kind = _today(), request.args.get("words", "").strip()[:80].casefold(), request.args.get("kind", "")
-    rows = [
-        (d, _shown(i, today))
-        for d in due_everywhere(g.connection, g.actor, today)
-        for i in d.items
-        if words in d.site["name"].casefold() and (not kind or i.kind.value == kind)
-    ]
-    rows.sort(key=lambda r: (r[1]["item"].due_on, r[0].site["name"].casefold()))
+    today, words, kind = _today(), request.args.get("words", "").strip()[:80], request.args.get("kind", "")
+    found = find_due(g.connection, g.actor, words, kind if kind in set(DueKind) else "", today)
     feeds = [k for k in links_of(g.connection, g.actor) if k["kind"] == "calendar" and k["revoked_at"] is None]
     return render_template(
         "proof/everywhere.html",
-        rows=rows[:500],
-        count=len(rows),
+        rows=[(d, _shown(d.item, today)) for d in found.items],
+        count=found.count,
+        stale_count=found.stale_count,
         kinds=[(k.value, w) for k, w in KIND_WORDS.items()],
         feeds=feeds,
         lifetimes=lifetimes_of(g.connection, g.actor),
@@ -172,5 +170,7 @@ def subscribe(secret: str) -> Any:
     """Send the calendar of all sites to whoever has its private address."""
     with open_() as connection:
         link = opened(connection, secret[:100], "calendar")
-        dues = due_everywhere(connection, visitor_of(link), _today())
-    return _calendar(dues, "Upkeep", link["organisation_id"])
+        today = _today()
+        # A calendar of thousands of sites holds what somebody can plan for.
+        found = find_due(connection, visitor_of(link), "", "", today, until=today + timedelta(days=FEED_D), most=MOST_IN_FEED)
+    return _calendar(list(found.items), "Upkeep", link["organisation_id"])

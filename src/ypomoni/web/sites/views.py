@@ -2,84 +2,75 @@
 
 import json
 import re
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 
 from flask import Blueprint, Response, g, redirect, render_template, request, url_for
 
 from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.errors import Refused, Unreadable
-from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.import_site import import_site, sites_named
-from ypomoni.actions.lists import measured_on, sites_of
-from ypomoni.actions.site_tree import SiteTree, read_trees
-from ypomoni.core.evaluation.evaluate import is_pending
-from ypomoni.core.telling.results import PlanResult, Verdict
+from ypomoni.actions.lists import sites_of
+from ypomoni.actions.summaries import ListedSite, Sought, find_sites
+from ypomoni.core.proof.upkeep import SOON_D
+from ypomoni.core.telling.results import Verdict
 from ypomoni.documents.faults import DocumentFaults, Fault
-from ypomoni.documents.site_file import SiteFile, read_site_text, write_site
+from ypomoni.documents.site_file import read_site_text, write_site
 from ypomoni.web.plan.answer import build_answer
 from ypomoni.web.plan.strip import build_strip
 from ypomoni.web.security import signed_in
 from ypomoni.web.words import VERDICT_WORDS
 
 blueprint = Blueprint("sites", __name__, template_folder="templates")
+VERDICTS = frozenset({*(v.value for v in Verdict), "none"})
+DUE_WORDS = (("now", "now or overdue"), ("soon", f"within {SOON_D} days"), ("year", "within a year"))
+DUE_WITHIN_D = {"now": 0, "soon": SOON_D, "year": 365}
 
 
 @blueprint.get("/")
 @signed_in
 def index() -> Any:
-    """Show every site, the worst first."""
-    trees = read_trees(g.connection, g.actor.organisation_id, sites_of(g.connection, g.actor))
-    shown: list[tuple[SiteTree, Any, SiteFile]] = []
-    broken: list[Unreadable] = []
-    for tree in trees:
-        plan = shown_plan(tree)
-        if plan is None:
-            continue
-        try:
-            shown.append((tree, plan, read_document(tree)))
-        except Unreadable as error:
-            # One site that cannot be read is told as such, and takes no other along.
-            broken.append(error)
-    results = evaluate(g.connection, g.actor.organisation_id, [(site_file, plan["key"]) for _, plan, site_file in shown])
-    rows = [_row(tree, plan, result) for (tree, plan, _), result in zip(shown, results, strict=True)]
-    order = {name: n for n, name in enumerate(("unsafe", "fails", "unknown", "on_paper_only", "none", "holds"))}
-    words, verdict, by = (request.args.get(name, "").strip()[:80] for name in ("words", "verdict", "sort"))
-    in_all = len(rows)
-    rows = [r for r in rows if words.casefold() in r["site"]["name"].casefold() and verdict in ("", r["verdict"])]
-    read_on = measured_on(g.connection, g.actor) if by == "measured" else {}
-    keys: dict[str, Any] = {
-        "name": lambda r: r["site"]["name"].casefold(),
-        # What was never measured comes first: it is the least known.
-        "measured": lambda r: (read_on.get(r["site"]["id"], date.min), r["site"]["name"].casefold()),
-    }
-    rows.sort(key=keys.get(by, lambda r: (order[r["verdict"]], r["site"]["name"].casefold())))
-    waiting = any(is_pending(result) for result in results)
+    """Show the sites that are sought, the worst first."""
+    words, verdict, by, due = (request.args.get(name, "").strip()[:80] for name in ("words", "verdict", "sort", "due"))
+    today = datetime.now(UTC).date()
+    sought = Sought(
+        words=words,
+        verdict=verdict if verdict in VERDICTS else "",
+        due_within_d=DUE_WITHIN_D.get(due),
+        by=by,
+        page=int(text) if (text := request.args.get("page", "")).isdecimal() and len(text) < 7 else 1,
+    )
+    found = find_sites(g.connection, g.actor, sought, today)
     return render_template(
         "sites/index.html",
-        in_all=in_all,
+        found=found,
+        rows=[_row(site, today) for site in found.sites],
         verdicts=[(v.value, VERDICT_WORDS[v]) for v in Verdict],
-        rows=rows,
-        broken=broken,
-        waiting=waiting,
+        within=DUE_WORDS,
+        turn=lambda page: url_for("sites.index", **{**request.args.to_dict(), "page": page}),
         removed=sites_of(g.connection, g.actor, removed=True),
     )
 
 
-def shown_plan(tree: SiteTree) -> Any:
-    """Return the plan a site is shown by: what was left if there is that, otherwise what was found."""
-    by_stage = {plan["stage"]: plan for plan in reversed(tree.plans)}
-    return by_stage.get("as_left") or by_stage.get("as_found") or (tree.plans[0] if tree.plans else None)
-
-
-def _row(tree: SiteTree, plan: Any, result: PlanResult) -> dict[str, Any]:
+def _row(listed: ListedSite, today: date) -> dict[str, Any]:
+    """Return a line of the list as finished strings."""
+    result = listed.result
+    days = None if listed.next_on is None else (listed.next_on - today).days
+    when = "" if listed.next_on is None or days is None else "now" if days <= 0 else f"{listed.next_on:%d %b %Y}"
+    if days is not None and days < 0:
+        when = f"overdue since {listed.next_on:%d %b %Y}"
     return {
-        "site": tree.site,
-        "plan": plan,
-        "verdict": result.verdict.value if result.verdict else "none",
-        "verdict_word": VERDICT_WORDS[result.verdict] if result.supplies else "empty",
-        "answer": build_answer(result),
-        "strip": build_strip(result, {}, small=True),
+        "site": listed.site,
+        "verdict": listed.verdict,
+        "verdict_word": VERDICT_WORDS[result.verdict] if result and result.supplies else "empty" if listed.verdict == "none" else "unknown",
+        "faults": listed.faults,
+        "is_stale": listed.is_stale,
+        "answer": build_answer(result) if result else None,
+        "strip": build_strip(result, {}, small=True) if result else None,
+        "next": f"{listed.next_what}, {when}" if listed.next_what else "",
+        "plan_key": listed.plan_key,
+        "is_due": days is not None and days <= SOON_D,
+        "measured": f"last measured {listed.measured_on:%d %b %Y}" if listed.measured_on else "never measured",
     }
 
 
