@@ -1,5 +1,6 @@
 """`make bench`: medians over several runs, each beside its aim. Run it on a quiet machine."""
 
+import itertools
 import json
 import logging
 import os
@@ -9,7 +10,7 @@ import shutil
 import statistics
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -21,7 +22,7 @@ import referee  # pyright: ignore[reportMissingImports]
 from core.placements import full_site  # pyright: ignore[reportMissingImports]
 from playwright.sync_api import sync_playwright
 from screenshots import ARGUMENTS, LAPTOP, open_page, sign_in
-from throwaway import application, served
+from throwaway import DATABASE, application, served
 from web.client import Client  # pyright: ignore[reportMissingImports]
 
 from ypomoni.core.balance.search import Effort, Proposal, find_moves
@@ -466,6 +467,91 @@ def bench_report() -> None:
     print(f"{'  its size; memory of the process':<72} {int(told[1]) / 1e3:.0f} kB; {int(told[2]) / 1024:.0f} MB (under 1 MB; under 250 MB)")
 
 
+SITES_COUNT, SITE_LOADS_COUNT = 10_000, 30
+
+
+def many_sites() -> Iterator[dict[str, Any]]:
+    """Yield ten thousand sites of thirty loads on one to three supplies, drawn from a seed: some fail, some hold, one load in thirty has bursts."""
+    draw = random.Random(20)
+    for n in range(SITES_COUNT):
+        count = draw.choice([1, 1, 2, 3])
+        found = builders.document(site={"name": f"{draw.choice(['Mill', 'Lock', 'Quay', 'Barn'])} {n + 1}"})
+        plan = found["plans"][0]
+        supply, load = plan["supplies"][0], plan["loads"][0]
+        plan["supplies"] = [
+            builders.merged(
+                supply,
+                {
+                    "key": f"s{k}",
+                    "name": f"Panel {k + 1}",
+                    "bank": {"capacity_ah": draw.choice([7, 12, 17, 26, 38, 65]), "age_y": draw.choice([0, 1, 2, 4])},
+                },
+            )
+            for k in range(count)
+        ]
+        plan["loads"] = [
+            builders.merged(
+                load,
+                {
+                    "key": f"l{k}",
+                    "name": f"Device {k + 1}",
+                    "supply": f"s{k % count}",
+                    "standby": {
+                        "current_a": round(draw.uniform(0.004, 0.06), 4),
+                        "provenance": draw.choice(["measured", "data_sheet", "estimate"]),
+                    },
+                    "bursts": [{"current_a": 0.5, "duration_s": 5, "per_hour": 2}] if draw.random() < 1 / 30 else [],
+                },
+            )
+            for k in range(SITE_LOADS_COUNT)
+        ]
+        yield found
+
+
+def bench_lists() -> None:
+    """Ten thousand sites of thirty loads: all of them worked out anew as after a change of the engine, then the list, a search and what is due."""
+    from datetime import UTC, datetime
+
+    from ypomoni.actions.actor import Actor
+    from ypomoni.actions.import_site import import_site
+    from ypomoni.actions.working import refresh_once
+    from ypomoni.storage.connection import transaction
+
+    logging.getLogger("werkzeug").setLevel(logging.ERROR)
+    actor, today = Actor(organisation_id=1, account_id=None), datetime.now(UTC).date()
+    with application() as app:
+        pool, conninfo = app.extensions["pool"], app.extensions["cluster"].conninfo(DATABASE)
+        began_s = time.monotonic()
+        sites = many_sites()
+        while some := list(itertools.islice(sites, 100)):
+            with transaction(pool) as connection:
+                for site in some:
+                    import_site(connection, actor, read_site(site))
+        print(f"{'  ' + str(SITES_COUNT) + ' sites brought in':<72} {time.monotonic() - began_s:>10.0f} s")
+        with transaction(pool) as connection:
+            connection.execute("ANALYZE")
+        began_s = time.monotonic()
+        while refresh_once(pool, conninfo, today):
+            pass
+        say(
+            f"{SITES_COUNT} sites of {SITE_LOADS_COUNT} loads worked out anew, on {os.cpu_count()} cores",
+            1000 * (time.monotonic() - began_s),
+            "120,000 ms",
+        )
+        client = Client(app)
+        for name, address in (
+            ("the list of sites", "/"),
+            ("its last page", f"/?page={SITES_COUNT // 25}"),
+            ("sorted by what is due", "/?sort=due"),
+            ("sought by name and verdict", "/?words=quay+12&verdict=fails"),
+            ("those with something due now", "/?due=now&sort=measured"),
+            ("what is due", "/upkeep"),
+            ("what is due, one kind at some sites", "/upkeep?kind=replace&words=mill"),
+        ):
+            assert client.get(address).status_code == 200
+            say(f"{SITES_COUNT} sites: {name}", median_ms(lambda a=address: client.get(a), runs=5), "under 300 ms")
+
+
 HOUR_COUNT = 36_000
 LIVE_S = 20.0
 
@@ -546,6 +632,7 @@ if __name__ == "__main__":
             globals()[f"bench_{wanted}"]()
         raise SystemExit
     bench_live()
+    bench_lists()
     bench_report()
     bench_paint()
     bench_board()

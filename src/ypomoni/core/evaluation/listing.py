@@ -7,11 +7,12 @@ The verdict is always that of `evaluate_supply`.
 from dataclasses import replace
 
 from ypomoni.core.evaluation.evaluate import failed, summarise_plan, tested_of, too_much, without_guesses
-from ypomoni.core.evaluation.figures import Figures, averaged_holdover_h, compute_figures, find_limit, scenarios_of
+from ypomoni.core.evaluation.figures import Figures, averaged_holdover_h, compute_figures, find_limit
 from ypomoni.core.evaluation.recommending import facts_of
 from ypomoni.core.judgement import audit_of, judge_audit, judge_supply
 from ypomoni.core.outage.band import low_end_h
-from ypomoni.core.telling.results import Band, PlanResult, SupplyResult, Verdict
+from ypomoni.core.outage.case import Case
+from ypomoni.core.telling.results import Band, PlanResult, Scenarios, SupplyResult, Verdict
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply
 
@@ -26,27 +27,43 @@ def list_plan(plan: Plan) -> tuple[PlanResult, tuple[Exception, ...]]:
         except Exception as error:
             results.append(failed(plan, supply))
             errors.append(error)
-    return summarise_plan(plan, tuple(results)), tuple(errors)
+    found = summarise_plan(plan, tuple(results))
+    return replace(found, supplies=tuple(_with_limit(plan, s) if s.key == found.weakest_supply else s for s in found.supplies)), tuple(errors)
+
+
+def _with_limit(plan: Plan, result: SupplyResult) -> SupplyResult:
+    """Return the result of the supply that gives out first with what limits it."""
+    supply = next(s for s in plan.supplies if s.key == result.key)
+    if supply.bank is None or result.limited_by is not None:
+        return result
+    case = Case(supply, plan.loads_on(supply.key))
+    limited_by, _ = find_limit(case, case.holdover(), averaged_holdover_h(case))
+    return replace(result, limited_by=limited_by)
 
 
 def list_supply(plan: Plan, supply: Supply) -> SupplyResult:
     """Return the result of a supply as far as a list needs it.
 
-    Of a supply that is unsafe or fails the low end of the band and the other states of its battery are left out: they change nothing.
+    Of a supply that is unsafe or fails the low end of the band and the other states of its battery are left out: they change nothing. Nor is the
+    low end looked for where a supply holds on paper only for another reason: the band is then drawn without it.
     """
     loads = plan.loads_on(supply.key)
     figures = compute_figures(supply, loads, in_full=False)
     case, holdover = figures.case, figures.result.holdover
-    if case is None or holdover is None or supply.bank is None:
-        return _judged(plan, supply, loads, figures)
-    limited_by, _ = find_limit(case, case.holdover(), averaged_holdover_h(case))
-    figures = replace(figures, result=replace(figures.result, limited_by=limited_by))
     result = _judged(plan, supply, loads, figures)
-    if result.verdict in (Verdict.UNSAFE, Verdict.FAILS):
+    if case is None or holdover is None or supply.bank is None or result.verdict in (Verdict.UNSAFE, Verdict.FAILS):
         return result
-    expected_h = holdover.expected
-    band = Band(low=low_end_h(case, expected_h), expected=expected_h, high=expected_h)
-    return _judged(plan, supply, loads, replace(figures, result=replace(figures.result, holdover=band, scenarios=scenarios_of(case))))
+    required_h, expected_h = supply.requirement.standby_h, holdover.expected
+    cold_h = case.holdover(cold=True).holdover_h
+    end_of_life_h = case.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h
+    low_h = low_end_h(case, expected_h) if min(cold_h, end_of_life_h) >= required_h else expected_h
+    known = replace(
+        figures.result,
+        holdover=Band(low=low_h, expected=expected_h, high=expected_h),
+        # Old and cold at once is a note, and a new battery none at all: neither is looked for.
+        scenarios=Scenarios(fresh=expected_h, cold=cold_h, end_of_life=end_of_life_h, worst=min(cold_h, end_of_life_h)),
+    )
+    return _judged(plan, supply, loads, replace(figures, result=known))
 
 
 def _judged(plan: Plan, supply: Supply, loads: tuple[Load, ...], figures: Figures) -> SupplyResult:

@@ -8,7 +8,7 @@ import math
 from bisect import bisect_right
 from typing import NamedTuple
 
-from ypomoni.core.bracketing import bracket
+from ypomoni.core.bracketing import bracket_root
 from ypomoni.core.outage.demand import Stretch
 from ypomoni.core.outage.law import COLLAPSED, relax, terminal
 from ypomoni.core.things.batteries import Pack
@@ -182,11 +182,13 @@ def _walk_mixed(
 def _crossing(
     pack: Pack, threshold_v: float, t: float, u: float, d: float, draw: tuple[float, float, float], current: float, dt: float
 ) -> Stop:
-    """Return the last instant of a stretch at which the end has not been reached, by bisection."""
+    """Return the last instant of a stretch at which the end has not been reached."""
 
-    def stands(after: float) -> bool:
-        return terminal(pack, *relax(pack, u, d, current, after), *draw)[1] >= threshold_v
+    def spare_v(after: float) -> float:
+        return terminal(pack, *relax(pack, u, d, current, after), *draw)[1] - threshold_v
 
-    low, _ = bracket(stands, 0.0, dt, width=1e-7)
+    # By then all the charge there is has been removed; of what lies beyond, no margin can be told.
+    spent_h = (pack.capacity_ah - u) / (current + pack.self_a) if current + pack.self_a > 0 else dt
+    low, _ = bracket_root(spare_v, 0.0, min(dt, max(spent_h, 0.0)), width=1e-7)
     u1, d1 = relax(pack, u, d, current, low)
     return Stop(t + low, u1, d1, True)
