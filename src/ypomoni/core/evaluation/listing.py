@@ -28,7 +28,9 @@ def list_plan(plan: Plan) -> tuple[PlanResult, tuple[Exception, ...]]:
             results.append(failed(plan, supply))
             errors.append(error)
     found = summarise_plan(plan, tuple(results))
-    return replace(found, supplies=tuple(_with_limit(plan, s) if s.key == found.weakest_supply else s for s in found.supplies)), tuple(errors)
+    return replace(found, supplies=tuple(_with_limit(plan, s) if s.key == found.weakest_supply else s for s in found.supplies)), tuple(
+        errors
+    )
 
 
 def _with_limit(plan: Plan, result: SupplyResult) -> SupplyResult:

@@ -58,3 +58,9 @@ BEGIN
 END $$;
 CREATE TRIGGER reading_touches AFTER INSERT ON reading REFERENCING NEW TABLE AS added FOR EACH STATEMENT EXECUTE FUNCTION touch_plan();
 CREATE TRIGGER upkeep_done_touches AFTER INSERT ON upkeep_done REFERENCING NEW TABLE AS added FOR EACH STATEMENT EXECUTE FUNCTION touch_plan();
+
+-- In which batteries a block of a name was, and in which lots it was measured.
+CREATE INDEX change_blocks_after ON change USING gin ((after -> 'bank_blocks') jsonb_path_ops) WHERE aggregate = 'supply';
+CREATE INDEX change_blocks_before ON change USING gin ((before -> 'bank_blocks') jsonb_path_ops) WHERE aggregate = 'supply';
+CREATE INDEX bank_blocks_named ON bank USING gin (blocks jsonb_path_ops);
+CREATE INDEX battery_lot_blocks ON battery_lot USING gin (blocks jsonb_path_ops);

@@ -30,17 +30,25 @@ class TypedBlocks:
 def read_blocks(said: dict[str, str], series: int, parallel: int) -> TypedBlocks:
     """Return the blocks of a form, whose fields are ``made-1``, ``rest-4`` and so on in the order of the drawing."""
     found = TypedBlocks()
+    named: dict[str, int] = {}
     for n in range(series * parallel):
         texts = {c: said.get(f"{c}-{n + 1}", "").strip()[:60] for c in COLUMNS}
         found.texts |= {(n, c): t for c, t in texts.items()}
         string, position = n // series + 1, n % series + 1
-        key = re.sub(r"[^\w-]", "", said.get(f"key-{n + 1}", ""))[:80] or f"b{n + 1}"
+        common = f"b{n + 1}"
+        key = " ".join(said.get(f"key-{n + 1}", "").split())[:80] or common
+        found.texts[n, "key"] = "" if key == common else key
+        if not key.isprintable():
+            found.faults[n, "key"] = "must be what is written on the block, as in A-17."
+        elif key.casefold() in named:
+            found.faults[n, "key"] = f"is written on block {named[key.casefold()]} of this battery as well: each block has a name of its own."
+        named[key.casefold()] = n + 1
         block: dict[str, Any] = {"key": key, "string": string, "position": position}
         block["made"] = _month(texts["made"], n, found)
         block["fitted"] = _day(texts["fitted"], n, found)
         for column, (name, kind, scale, least, most) in _NUMBERS.items():
             block[name] = _number(texts[column], (n, column), kind, scale, (least, most), found)
-        if any(texts.values()):
+        if any(texts.values()) or key != common:
             found.blocks.append(block)
     return found
 

@@ -392,6 +392,7 @@ class BlockRowView:
 
     number: str
     key: str
+    named: str
     string: int
     position: int
     made: str
@@ -426,7 +427,8 @@ def blocks_view(supply: Supply) -> BlocksView | None:
             rows.append(
                 BlockRowView(
                     number=f"B{len(rows) + 1}",
-                    key=b.key if b else f"b{len(rows) + 1}",
+                    key=b.key if b else "",
+                    named="" if b is None or b.key == f"b{len(rows) + 1}" else b.key,
                     string=string,
                     position=position,
                     made=(b.made if b else None) or "",

@@ -5,6 +5,7 @@ from typing import Any
 
 from flask import Blueprint, Response, flash, g, redirect, render_template, request, url_for
 
+from ypomoni.actions.block_files import Stay, block_file
 from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.links import hand_out, links_of, opened, visitor_of
 from ypomoni.actions.summaries import DueAt, find_due
@@ -44,6 +45,7 @@ def _page(page: PlanPage, faults: dict[str, str]) -> Any:
         picture=_picture(items, today),
         history=history_of(g.connection, g.actor, page.plan["id"])[:40],
         batteries=batteries_of(g.connection, g.actor, page.tree, page.plan),
+        blocks=[(s, b["key"]) for s in page.tree.supplies.get(page.plan["id"], []) for b in s["bank_blocks"] or []],
         stands=stands,
         is_standing=stands is not None and stands["id"] == page.plan["id"],
         today=today,
@@ -75,6 +77,30 @@ def _picture(items: tuple[DueItem, ...], today: date) -> dict[str, Any]:
             months.append((x_of(first), f"{first:%b}"))
     lanes = [(TOP + n * LANE, i.what, x_of(i.due_on), f"{i.due_on:%d %b}", i.due_on <= today) for n, i in enumerate(shown)]
     return {"months": months, "lanes": lanes, "height": TOP + len(shown) * LANE + 10, "count": len(shown), "left": LEFT, "width": WIDTH}
+
+
+@blueprint.get(f"{AT}/block")
+@signed_in
+def block(site_id: int, plan_key: str) -> Any:
+    """Show the file of one block: where it was, and all that was measured of it."""
+    page = PlanPage.at(site_id, plan_key)
+    found = block_file(g.connection, g.actor, site_id, request.args.get("supply", "")[:80], request.args.get("block", "")[:80])
+    return render_template(
+        "proof/block.html",
+        **{**page.values(FRAME), "stage": "upkeep", "view": "upkeep.show", "shown_supply": None},
+        file=found,
+        stays=[_stay(s) for s in found.stays],
+        lifetimes=lifetimes_of(g.connection, g.actor),
+    )
+
+
+def _stay(stay: Stay) -> dict[str, Any]:
+    begun = "" if stay.from_on is None else f"{stay.from_on:%d %b %Y}"
+    return {
+        "stay": stay,
+        "when": f"{'from ' + begun if begun else 'from before anything was written down here'} to {f'{stay.to_on:%d %b %Y}' if stay.to_on else 'today'}",
+        "told": [("" if on is None else f"{on:%d %b %Y}", words) for on, words in stay.told],
+    }
 
 
 @blueprint.post(f"{AT}/close")

@@ -1,0 +1,69 @@
+"""What a list says of a plan is what its page says: the verdict, the hours and what gives out first."""
+
+import json
+from importlib import resources
+
+import pytest
+from core.placements import random_plan
+from core.test_answers import sites
+
+from ypomoni.core.evaluation.evaluate import evaluate_plan, try_supply
+from ypomoni.core.evaluation.listing import list_plan
+from ypomoni.documents.into_core import to_core
+from ypomoni.documents.results_json import dump_plan_result, load_plan_result
+from ypomoni.documents.site_file import read_site
+
+
+def agree(plan):
+    """Assert that the list and the page say the same of a plan."""
+    listed, errors = list_plan(plan)
+    whole = evaluate_plan(plan)
+    assert errors == ()
+    assert (listed.verdict, listed.weakest_supply) == (whole.verdict, whole.weakest_supply)
+    assert [s.verdict for s in listed.supplies] == [s.verdict for s in whole.supplies]
+    for short, full in zip(listed.supplies, whole.supplies, strict=True):
+        assert (short.holdover and short.holdover.expected) == (full.holdover and pytest.approx(full.holdover.expected, rel=1e-9))
+        severe = {f.code for f in full.findings if f.severity in ("danger", "fails")}
+        assert {f.code for f in short.findings if f.severity in ("danger", "fails")} == severe
+        if short.key == whole.weakest_supply:
+            assert short.limited_by == full.limited_by
+        if short.verdict == "holds" and short.holdover:
+            assert short.holdover.low == pytest.approx(full.holdover.low, rel=1e-9)
+    assert load_plan_result(dump_plan_result(listed)) == listed
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_random_plans_are_listed_as_their_pages_say(seed):
+    """Buses, powers, bursts, limits, rails, purposes."""
+    agree(random_plan(seed))
+
+
+SITES = sites()
+
+
+@pytest.mark.parametrize("name", sorted(SITES))
+def test_recorded_sites_are_listed_as_their_pages_say(name):
+    """Offenders of many findings, the demo's sites, selectors, the sun, cuts, primary cells."""
+    for plan in to_core(SITES[name]).plans:
+        agree(plan)
+
+
+def test_a_calculation_that_fails_is_unknown_in_the_list_as_well(monkeypatch):
+    """And takes no other supply along."""
+    file = resources.files("ypomoni.actions").joinpath("demo", "1_archive.json")
+    plan = to_core(read_site(json.loads(file.read_text()))).plans[0]
+    from ypomoni.core.evaluation import listing
+
+    whole = listing.compute_figures
+
+    def breaks(supply, loads, **more):
+        if supply.key == "bay-a":
+            raise OverflowError
+        return whole(supply, loads, **more)
+
+    monkeypatch.setattr(listing, "compute_figures", breaks)
+    listed, errors = list_plan(plan)
+    assert [type(e) for e in errors] == [OverflowError]
+    others = {s.key: s.verdict for s in listed.supplies}
+    assert others.pop("bay-a") == "unknown"
+    assert others == {s.key: try_supply(plan, s)[0].verdict for s in plan.supplies if s.key != "bay-a"}
