@@ -545,6 +545,7 @@ def bench_lists() -> None:
             ("sorted by what is due", "/?sort=due"),
             ("sought by name and verdict", "/?words=quay+12&verdict=fails"),
             ("those with something due now", "/?due=now&sort=measured"),
+            ("anything by its name", "/help/find?words=quay+12"),
             ("what is due", "/upkeep"),
             ("what is due, one kind at some sites", "/upkeep?kind=replace&words=mill"),
         ):

@@ -12,6 +12,7 @@ from ypomoni.actions import summaries
 from ypomoni.actions.working import GIVEN_UP, refresh_once
 from ypomoni.storage.connection import transaction
 from ypomoni.storage.kept import SITE
+from ypomoni.storage.summaries import claim_stale
 
 TODAY = datetime.now(UTC).date()
 
@@ -132,6 +133,19 @@ def test_a_site_that_no_worker_survives_is_given_up_and_said_to_be_unknown(app, 
     load = rows(conninfo, "SELECT l.id, l.version FROM load l JOIN plan p ON p.id = l.plan_id WHERE p.site_id = %s", site_id)[0]
     assert client.cell(load, "standby", "10 mA").status_code == 200
     assert line_of(client, "Deadly Mill")[0] != "unknown"
+
+
+def test_a_site_that_was_tried_in_vain_is_tried_alone(app, client):
+    """It takes no other along, and nobody takes what somebody else works on."""
+    sites = [bring_in(client, name) for name in ("First Quay", "Deadly Quay", "Last Quay")]
+    with transaction(app.extensions["pool"]) as connection:
+        connection.execute("UPDATE site_summary SET seen = 0, tries = (site_id = %s)::int WHERE site_id = ANY(%s)", (sites[1], sites))
+
+        def taken():
+            since = TODAY - timedelta(days=7)
+            return claim_stale(connection, 1, summaries.ENGINE_VERSION, since, most=50, lasts_s=60.0, most_tries=3)
+
+        assert [taken(), taken(), taken()] == [[sites[0], sites[2]], [sites[1]], []]
 
 
 def test_sites_are_found_by_what_is_due_and_the_list_of_it_is_that_of_their_pages(client, conninfo):

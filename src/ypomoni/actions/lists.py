@@ -3,14 +3,23 @@
 from typing import Any
 
 from ypomoni.actions.actor import Actor
+from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow, SiteRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import ORGANISATION_WIDE, PLAN, SITE
+from ypomoni.storage.summaries import list_called
+
+MOST_CALLED = 100
 
 
-def sites_of(connection: Connection, actor: Actor, *, removed: bool = False) -> list[SiteRow]:
-    """Return the sites of an organisation, or those it has removed, by name."""
-    return [s for s in SITE.every(connection, actor.organisation_id) if (s["removed_at"] is not None) == removed]
+def sites_of(connection: Connection, actor: Actor) -> list[SiteRow]:
+    """Return the sites of an organisation by name."""
+    return [s for s in SITE.every(connection, actor.organisation_id) if s["removed_at"] is None]
+
+
+def sites_called(connection: Connection, actor: Actor, words: str, *, removed: bool = False) -> list[Row]:
+    """Return id, name and version of the first hundred sites, or of those that were removed, whose name holds every word that is asked for."""
+    return list_called(connection, actor.organisation_id, words.split(), MOST_CALLED, removed=removed)
 
 
 def shared_of(connection: Connection, actor: Actor, name: str, *, removed: bool = False) -> list[Any]:

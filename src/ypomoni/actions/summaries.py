@@ -35,6 +35,7 @@ from ypomoni.storage.summaries import (
     keep_summary,
     list_due,
     list_summaries,
+    pattern_of,
     release,
     select_touched,
 )
@@ -149,14 +150,12 @@ def find_due(
 
 
 def _asked(actor: Actor, words: str, today: date) -> Row:
-    for sign in ("\\", "%", "_"):
-        words = words.replace(sign, f"\\{sign}")
     return {
         "organisation_id": actor.organisation_id,
         "engine": ENGINE_VERSION,
         "fresh_since": today - timedelta(days=FRESH_D),
         "today": today,
-        "words": f"%{words}%",
+        "words": pattern_of(words),
     }
 
 
@@ -258,6 +257,7 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
                 "verdict": verdict,
                 "body": json.dumps(body),
                 "measured_on": measured_on.get(site_id),
+                "next_on": "-infinity" if any(i.is_now for i in due) else min((i.due_on for i in due), default=None),
             }
             keep_summary(connection, values, [_due_row(organisation_id, site_id, item) for item in due])
             done += 1

@@ -17,7 +17,7 @@ from ypomoni.documents.into_core import to_core_plan
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.records.words import CHEMISTRY_WORDS
-from ypomoni.storage.changes import changes_by_thing, list_changes_of
+from ypomoni.storage.changes import changes_of_batteries, list_changes_of
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.proof import insert_done, last_done_on, last_read_on, list_done, supplies_entered
 
@@ -138,6 +138,8 @@ class BatteryFile:
 
 
 _BANK_COLUMNS = ("bank_chemistry", "bank_block_v", "bank_capacity_ah", "bank_series", "bank_parallel")
+# By these it is seen that another battery is in (`_is_other`).
+_TELLING_COLUMNS = (*_BANK_COLUMNS, "bank_age_y", "bank_blocks")
 
 
 def batteries_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow) -> list[BatteryFile]:
@@ -228,7 +230,7 @@ class Lifetime:
 def lifetimes_of(connection: Connection, actor: Actor) -> list[Lifetime]:
     """Return an organisation's own lifetimes by chemistry, where at least three batteries of it were taken out: fewer say nothing."""
     reached: dict[str, list[float]] = {}
-    for changes in changes_by_thing(connection, actor.organisation_id, "supply").values():
+    for changes in changes_of_batteries(connection, actor.organisation_id, list(_TELLING_COLUMNS)).values():
         last = {**(changes[-1]["after"] or {}), "key": "", "name": ""}
         for file in _files_of({**last, "bank_chemistry": None}, changes, []):
             if file.reached_y is not None and file.reached_y > 0:

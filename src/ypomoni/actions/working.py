@@ -9,12 +9,13 @@ import socket
 import time
 from datetime import date, timedelta
 from multiprocessing.connection import Connection as Pipe
+from multiprocessing.connection import wait
 from multiprocessing.synchronize import Event
 from typing import Any
 
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of, try_computing
 from ypomoni.actions.reports import keep_made, make_asked
-from ypomoni.actions.summaries import CLAIMED_S, FRESH_D, MOST_TRIES, refresh
+from ypomoni.actions.summaries import BATCH_COUNT, CLAIMED_S, FRESH_D, MOST_TRIES, refresh
 from ypomoni.core.balance.search import Effort, Objective, find_moves
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal
@@ -23,7 +24,7 @@ from ypomoni.documents.site_file import read_site, read_site_text
 from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import JOB_S, JOBS, SLOW_JOB_S, WAITING_JOBS
 from ypomoni.records.field import Row
-from ypomoni.storage.connection import Pool, open_pool, transaction
+from ypomoni.storage.connection import Pool, commit, open_pool, transaction
 from ypomoni.storage.jobs import beat, count_queued, finish_job, take_job
 from ypomoni.storage.results import insert_results
 from ypomoni.storage.summaries import claim_stale, give_up, waiting_organisation
@@ -41,8 +42,8 @@ MOST_MEMORY = 6 * 2**30
 NAME = f"{socket.gethostname()}:{os.getpid()}"
 FAILED = "It failed on our side; it has been noted. Nothing was changed."
 GIVEN_UP = "its figures could not be worked out on our side; it has been noted. Open the site: its pages say which supply it is."
-# Sites a process works out in one go: a second or two, so that a job never waits long.
-REFRESHED_COUNT = 50
+# How long one organisation's sites are worked on before it is another one's turn. [s]
+TURN_S = 10.0
 _processes = multiprocessing.get_context("forkserver")
 _processes.set_forkserver_preload(["ypomoni.actions.working"])
 
@@ -93,7 +94,7 @@ def work_once(pool: Pool) -> bool:
 def refresh_once(pool: Pool, conninfo: str, today: date) -> bool:
     """Have what is kept of some sites for the lists worked out again, one process for each core; says whether there was any to do.
 
-    Jobs are more urgent: this is asked for only when none waits, and takes some seconds at most.
+    Jobs are more urgent: this is asked for only when none waits, and ends within a second or two when one does.
     """
     fresh_since = today - timedelta(days=FRESH_D)
     with transaction(pool) as connection:
@@ -104,28 +105,22 @@ def refresh_once(pool: Pool, conninfo: str, today: date) -> bool:
         log.error("a site could not be worked out for the list", extra={"site": site_id})
     if organisation_id is None:
         return False
-    processes: list[Any] = []
-    for _ in range(os.cpu_count() or 1):
-        with transaction(pool) as connection:
-            taken = claim_stale(
-                connection, organisation_id, ENGINE_VERSION, fresh_since, most=REFRESHED_COUNT, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
-            )
-        if not taken:
-            break
-        process = _processes.Process(target=_refresh, args=(conninfo, organisation_id, taken, today), daemon=True)
+    processes = [
+        _processes.Process(target=_refresh, args=(conninfo, organisation_id, today), daemon=True) for _ in range(os.cpu_count() or 1)
+    ]
+    for process in processes:
         process.start()
-        processes.append(process)
     began_s = time.monotonic()
-    while any(p.is_alive() for p in processes) and time.monotonic() - began_s < CLAIMED_S:
-        processes[-1].join(BEAT_S)
-        for p in processes:
-            p.join(0)
+    while running := [p.sentinel for p in processes if p.is_alive()]:
+        wait(running, BEAT_S)
+        if time.monotonic() - began_s > CLAIMED_S:
+            break
         with transaction(pool) as connection:
             be_alive(connection, NAME)
     for process in processes:
         process.kill()
         process.join()
-    return bool(processes)
+    return True
 
 
 def _follow(pool: Pool, job: Row, process: Any, ours: Pipe, stop: Event) -> tuple[str, str | None, str]:
@@ -201,12 +196,21 @@ def _do(job: Row, theirs: Pipe, stop: Event) -> None:
         theirs.send(("failed", traceback.format_exc()))
 
 
-def _refresh(conninfo: str, organisation_id: int, site_ids: list[int], today: date) -> None:
+def _refresh(conninfo: str, organisation_id: int, today: date) -> None:
+    """Work out again what is stale, some sites at a time, until nothing is left, a job waits, or it is another organisation's turn."""
     end_with_parent()
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     os.nice(5)
+    fresh_since, until_s = today - timedelta(days=FRESH_D), time.monotonic() + TURN_S
     with open_pool(conninfo, most=1) as pool, transaction(pool) as connection:
-        refresh(connection, organisation_id, site_ids, today)
+        while time.monotonic() < until_s and not count_queued(connection):
+            taken = claim_stale(
+                connection, organisation_id, ENGINE_VERSION, fresh_since, most=BATCH_COUNT, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
+            )
+            commit(connection)
+            if not taken:
+                break
+            refresh(connection, organisation_id, taken, today)
 
 
 def _search(job: Row, theirs: Pipe, stop: Event) -> None:

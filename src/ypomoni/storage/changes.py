@@ -46,7 +46,14 @@ _STEPS = (
 _ALL_OF = (
     "SELECT changed_at, verb, before, after FROM change WHERE organisation_id = %s AND aggregate = %s AND aggregate_id = %s ORDER BY id"
 )
-_ALL_OF_KIND = "SELECT aggregate_id, changed_at, verb, before, after FROM change WHERE organisation_id = %s AND aggregate = %s ORDER BY aggregate_id, id"
+# Of supplies whose battery was another one at some time: those are few among thousands.
+_BATTERIES = """
+SELECT aggregate_id, changed_at, verb, before, after FROM change WHERE organisation_id = %(organisation_id)s AND aggregate = 'supply'
+AND aggregate_id IN (
+    SELECT aggregate_id FROM change WHERE organisation_id = %(organisation_id)s AND aggregate = 'supply' AND before ->> 'bank_chemistry' IS NOT NULL
+    AND (after IS NULL OR EXISTS (SELECT FROM unnest(%(columns)s::text[]) c WHERE before -> c IS DISTINCT FROM after -> c))
+) ORDER BY aggregate_id, id
+"""
 _SETTING = "SELECT value FROM setting WHERE organisation_id = %s AND name = %s"
 _SET = """
 INSERT INTO setting (organisation_id, name, value) VALUES (%s, %s, %s)
@@ -147,9 +154,9 @@ def list_changes_of(connection: Connection, organisation_id: int, aggregate: str
     return every(connection, _ALL_OF, (organisation_id, aggregate, aggregate_id))
 
 
-def changes_by_thing(connection: Connection, organisation_id: int, aggregate: str) -> dict[int, list[Row]]:
-    """Return every change of each thing of a kind, the first one first, by its id."""
+def changes_of_batteries(connection: Connection, organisation_id: int, columns: list[str]) -> dict[int, list[Row]]:
+    """Return every change of each supply whose battery was changed in one of some columns, the first one first, by its id."""
     found: dict[int, list[Row]] = {}
-    for row in every(connection, _ALL_OF_KIND, (organisation_id, aggregate)):
+    for row in every(connection, _BATTERIES, {"organisation_id": organisation_id, "columns": columns}):
         found.setdefault(row["aggregate_id"], []).append(row)
     return found

@@ -16,21 +16,23 @@ _STALE: LiteralString = """
 """
 _SOUGHT: LiteralString = """
 WHERE m.organisation_id = %(organisation_id)s AND s.removed_at IS NULL AND s.name ILIKE %(words)s AND (%(verdict)s = '' OR m.verdict = %(verdict)s)
-AND (%(due_until)s::date IS NULL OR EXISTS (SELECT FROM site_due d WHERE d.site_id = m.site_id AND COALESCE(d.due_on, %(today)s) <= %(due_until)s))
+AND (%(due_until)s::date IS NULL OR m.next_on <= %(due_until)s)
 """
+_SHOWN: LiteralString = """
+SELECT x.*, n.what AS next_what, n.due_on AS next_on FROM (
+    SELECT s.id, s.name, s.version, m.plan_id, m.plan_key, m.verdict, m.body, m.measured_on,
+"""
+# Only of those that are shown.
 _NEXT: LiteralString = """
-LEFT JOIN LATERAL (SELECT d.what, COALESCE(d.due_on, %(today)s) AS due_on FROM site_due d WHERE d.site_id = m.site_id
-    ORDER BY COALESCE(d.due_on, %(today)s), d.item_key LIMIT 1) n ON true
+) x LEFT JOIN LATERAL (SELECT d.what, COALESCE(d.due_on, %(today)s) AS due_on FROM site_due d WHERE d.site_id = x.id
+    ORDER BY COALESCE(d.due_on, %(today)s), d.item_key LIMIT 1) n ON true ORDER BY x.place
 """
-_SHOWN: LiteralString = (
-    "SELECT s.id, s.name, s.version, m.plan_id, m.plan_key, m.verdict, m.body, m.measured_on, n.what AS next_what, n.due_on AS next_on, "
-)
 _BY: dict[str, LiteralString] = {
     "": "array_position(ARRAY['unsafe', 'fails', 'unknown', 'on_paper_only', 'none', 'holds'], m.verdict)",
     "name": "lower(s.name)",
     # What was never measured comes first: it is the least known.
     "measured": "COALESCE(m.measured_on, '-infinity'::date)",
-    "due": "COALESCE(n.due_on, 'infinity'::date)",
+    "due": "COALESCE(m.next_on, 'infinity'::date)",
 }
 _COUNT: LiteralString = (
     "SELECT count(*) AS sites, count(*) FILTER (WHERE " + _STALE + ") AS stale" + _FROM + "WHERE m.organisation_id = %(organisation_id)s"
@@ -42,7 +44,7 @@ _CLAIM: LiteralString = (
     + _FROM
     + "WHERE s.removed_at IS NULL AND m.tries < %(most_tries)s AND (m.claimed_until IS NULL OR m.claimed_until < now()) AND "
     + _STALE
-    + "AND m.organisation_id = %(organisation_id)s ORDER BY m.site_id LIMIT %(most)s FOR UPDATE OF m SKIP LOCKED) RETURNING site_id"
+    + "AND m.organisation_id = %(organisation_id)s AND (m.tries = 0) = %(untried)s ORDER BY m.site_id LIMIT %(most)s FOR UPDATE OF m SKIP LOCKED) RETURNING site_id"
 )
 # Whose turn it is: anybody who has stale ones, so that nobody waits for thousands of another's.
 _WAITING: LiteralString = (
@@ -58,7 +60,7 @@ WHERE m.organisation_id = %s AND m.site_id = ANY(%s)
 """
 _KEEP = """
 UPDATE site_summary SET seen = %(seen)s, seen_shared = %(seen_shared)s, engine = %(engine)s, computed_on = %(computed_on)s, plan_id = %(plan_id)s,
-    plan_key = %(plan_key)s, verdict = %(verdict)s, body = %(body)s, measured_on = %(measured_on)s, claimed_until = NULL, tries = 0
+    plan_key = %(plan_key)s, verdict = %(verdict)s, body = %(body)s, measured_on = %(measured_on)s, next_on = %(next_on)s, claimed_until = NULL, tries = 0
 WHERE organisation_id = %(organisation_id)s AND site_id = %(site_id)s
 """
 _RELEASE = "UPDATE site_summary SET claimed_until = NULL, tries = 0 WHERE organisation_id = %s AND site_id = ANY(%s)"
@@ -86,13 +88,29 @@ _DUE_LIST: LiteralString = (
     + "ORDER BY COALESCE(d.due_on, %(today)s), lower(s.name), d.site_id, d.item_key LIMIT %(most)s"
 )
 _DUE_COUNT: LiteralString = "SELECT count(*) AS count" + _DUE_FROM
+_CALLED = """
+SELECT id, name, version FROM site WHERE organisation_id = %s AND (removed_at IS NOT NULL) = %s AND name ILIKE ALL(%s) ORDER BY lower(name), id LIMIT %s
+"""
 ORDERS = frozenset(_BY)
+
+
+def pattern_of(words: str) -> str:
+    """Return the pattern of what holds some words, whatever signs are in them."""
+    for sign in ("\\", "%", "_"):
+        words = words.replace(sign, f"\\{sign}")
+    return f"%{words}%"
+
+
+def list_called(connection: Connection, organisation_id: int, words: list[str], most: int, *, removed: bool = False) -> list[Row]:
+    """Return id, name and version of the sites whose name holds every one of some words, or of those that were removed, by name."""
+    return every(connection, _CALLED, (organisation_id, removed, [pattern_of(w) for w in words], most))
 
 
 def list_summaries(connection: Connection, asked: Row, by: str) -> list[Row]:
     """Return a page of sites with what is kept of them and whether that is stale, in one of `ORDERS`."""
-    statement: LiteralString = _SHOWN + _STALE + " AS is_stale" + _FROM + _NEXT + _SOUGHT + "ORDER BY "
-    return every(connection, statement + _BY[by] + ", lower(s.name), s.id LIMIT %(most)s OFFSET %(skipped)s", asked)
+    order: LiteralString = _BY[by] + ", lower(s.name), s.id"
+    listed: LiteralString = _SHOWN + "row_number() OVER (ORDER BY " + order + ") AS place, " + _STALE + " AS is_stale" + _FROM + _SOUGHT
+    return every(connection, listed + "ORDER BY " + order + " LIMIT %(most)s OFFSET %(skipped)s" + _NEXT, asked)
 
 
 def count_matching(connection: Connection, asked: Row) -> int:
@@ -116,8 +134,11 @@ def waiting_organisation(connection: Connection, engine: str, fresh_since: date,
 def claim_stale(
     connection: Connection, organisation_id: int, engine: str, fresh_since: date, *, most: int, lasts_s: float, most_tries: int
 ) -> list[int]:
-    """Take some sites whose summary is stale, so that no other worker does meanwhile, and return their ids."""
-    values = {
+    """Take some sites whose summary is stale, so that no other worker does meanwhile, and return their ids.
+
+    One that was tried before is taken alone: what stopped whoever worked on it must not take others along.
+    """
+    values: Row = {
         "organisation_id": organisation_id,
         "engine": engine,
         "fresh_since": fresh_since,
@@ -125,7 +146,8 @@ def claim_stale(
         "lasts_s": lasts_s,
         "most_tries": most_tries,
     }
-    return sorted(int(row["site_id"]) for row in every(connection, _CLAIM, values))
+    rows = every(connection, _CLAIM, {**values, "untried": True}) or every(connection, _CLAIM, {**values, "untried": False, "most": 1})
+    return sorted(int(row["site_id"]) for row in rows)
 
 
 def release(connection: Connection, organisation_id: int, site_ids: list[int]) -> None:

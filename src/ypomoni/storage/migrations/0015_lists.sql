@@ -13,6 +13,8 @@ CREATE TABLE site_summary (
     verdict text NOT NULL DEFAULT 'none',
     body text,
     measured_on date,
+    -- When the first thing is due: −infinity where one has to be done now, whatever day that is.
+    next_on date,
     -- Who works on it, until when; how often that came to nothing.
     claimed_until timestamptz,
     tries integer NOT NULL DEFAULT 0,

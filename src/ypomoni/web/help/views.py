@@ -7,7 +7,7 @@ from flask import Blueprint, g, jsonify, render_template, request, url_for
 from ypomoni.actions.edit import find as find_row
 from ypomoni.actions.edit import read_tree
 from ypomoni.actions.errors import NotFound
-from ypomoni.actions.lists import sites_of
+from ypomoni.actions.lists import sites_called
 from ypomoni.web.help.search import Target, rank
 from ypomoni.web.help.terms import TERMS
 from ypomoni.web.plan.answer import build_findings
@@ -47,14 +47,15 @@ def keys() -> Any:
 def find() -> Any:
     """Answer with what is called so: sites, and of the plan that is looked at its supplies, loads, points and findings; words and stages."""
     asked = request.args.get("words", "")[:80]
-    targets = [*_sites(), *_plan(request.args.get("plan", type=int)), *_words()]
+    targets = [*_sites(asked), *_plan(request.args.get("plan", type=int)), *_words()]
     found = rank(targets, asked)[:MOST_FOUND]
     shown = [{"id": n, "kind": t.kind, "name": t.name, "said": t.said, "go": t.go, "open": t.open} for n, t in enumerate(found)]
     return jsonify({"found": shown})
 
 
-def _sites() -> list[Target]:
-    return [Target(kind="site", name=s["name"], go=url_for("plan.show", site_id=s["id"])) for s in sites_of(g.connection, g.actor)]
+def _sites(asked: str) -> list[Target]:
+    found = sites_called(g.connection, g.actor, asked)
+    return [Target(kind="site", name=s["name"], go=url_for("plan.show", site_id=s["id"])) for s in found]
 
 
 def _plan(plan_id: int | None) -> list[Target]:

@@ -41,7 +41,9 @@ def read_blocks(said: dict[str, str], series: int, parallel: int) -> TypedBlocks
         if not key.isprintable():
             found.faults[n, "key"] = "must be what is written on the block, as in A-17."
         elif key.casefold() in named:
-            found.faults[n, "key"] = f"is written on block {named[key.casefold()]} of this battery as well: each block has a name of its own."
+            found.faults[n, "key"] = (
+                f"is written on block {named[key.casefold()]} of this battery as well: each block has a name of its own."
+            )
         named[key.casefold()] = n + 1
         block: dict[str, Any] = {"key": key, "string": string, "position": position}
         block["made"] = _month(texts["made"], n, found)

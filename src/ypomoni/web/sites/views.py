@@ -10,7 +10,7 @@ from flask import Blueprint, Response, g, redirect, render_template, request, ur
 from ypomoni.actions.edit import read_document, read_tree
 from ypomoni.actions.errors import Refused, Unreadable
 from ypomoni.actions.import_site import import_site, sites_named
-from ypomoni.actions.lists import sites_of
+from ypomoni.actions.lists import sites_called
 from ypomoni.actions.summaries import ListedSite, Sought, find_sites
 from ypomoni.core.proof.upkeep import SOON_D
 from ypomoni.core.telling.results import Verdict
@@ -48,7 +48,7 @@ def index() -> Any:
         verdicts=[(v.value, VERDICT_WORDS[v]) for v in Verdict],
         within=DUE_WORDS,
         turn=lambda page: url_for("sites.index", **{**request.args.to_dict(), "page": page}),
-        removed=sites_of(g.connection, g.actor, removed=True),
+        removed=sites_called(g.connection, g.actor, "", removed=True),
     )
 
 
