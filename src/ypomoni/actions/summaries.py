@@ -32,7 +32,7 @@ from ypomoni.storage.summaries import (
     count_due,
     count_matching,
     count_summaries,
-    keep_summary,
+    keep_summaries,
     list_due,
     list_summaries,
     pattern_of,
@@ -44,7 +44,7 @@ from ypomoni.storage.workers import count_workers
 # How much longer a battery holds its hours is told from today on; after so many days it is worked out again.
 FRESH_D = 7
 PAGE_COUNT = 25
-MOST_DUE = 300
+MOST_DUE = 200
 FAR_ON = date(9999, 12, 31)
 BATCH_COUNT = 25
 # How long whoever took a site is waited for, and how often a site is tried that never came to anything. [s]
@@ -235,6 +235,8 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
         measured_on = last_read_by_site(connection, organisation_id, some)
         commit(connection)
         left_over: list[int] = []
+        kept: list[Row] = []
+        to_do: list[Row] = []
         for tree in trees:
             site_id = tree.site["id"]
             plan = plans[site_id]
@@ -259,8 +261,10 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
                 "measured_on": measured_on.get(site_id),
                 "next_on": "-infinity" if any(i.is_now for i in due) else min((i.due_on for i in due), default=None),
             }
-            keep_summary(connection, values, [_due_row(organisation_id, site_id, item) for item in due])
-            done += 1
+            kept.append(values)
+            to_do += [_due_row(organisation_id, site_id, item) for item in due]
+        keep_summaries(connection, organisation_id, kept, to_do)
+        done += len(kept)
         if left_over:
             release(connection, organisation_id, left_over)
         commit(connection)

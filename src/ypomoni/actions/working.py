@@ -1,5 +1,6 @@
 """What a worker does: it takes a job, has a process of its own do it, and says meanwhile that it is alive, however busy that process is."""
 
+import gc
 import json
 import logging
 import multiprocessing
@@ -201,6 +202,8 @@ def _refresh(conninfo: str, organisation_id: int, today: date) -> None:
     end_with_parent()
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     os.nice(5)
+    # It lives for some seconds: looking for what is no longer used would take longer than it is worth.
+    gc.disable()
     fresh_since, until_s = today - timedelta(days=FRESH_D), time.monotonic() + TURN_S
     with open_pool(conninfo, most=1) as pool, transaction(pool) as connection:
         while time.monotonic() < until_s and not count_queued(connection):

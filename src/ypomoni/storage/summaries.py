@@ -72,7 +72,7 @@ _GIVE_UP: LiteralString = (
     + _STALE
     + ") RETURNING site_id"
 )
-_FORGET_DUE = "DELETE FROM site_due WHERE organisation_id = %s AND site_id = %s"
+_FORGET_DUE = "DELETE FROM site_due WHERE organisation_id = %s AND site_id = ANY(%s)"
 _DUE = """
 INSERT INTO site_due (site_id, organisation_id, item_key, kind, what, why, due_on, supply_key)
 VALUES (%(site_id)s, %(organisation_id)s, %(item_key)s, %(kind)s, %(what)s, %(why)s, %(due_on)s, %(supply_key)s)
@@ -80,12 +80,18 @@ VALUES (%(site_id)s, %(organisation_id)s, %(item_key)s, %(kind)s, %(what)s, %(wh
 _DUE_FROM: LiteralString = """
 FROM site_due d JOIN site_summary m ON m.site_id = d.site_id JOIN site s ON s.organisation_id = d.organisation_id AND s.id = d.site_id
 WHERE d.organisation_id = %(organisation_id)s AND s.removed_at IS NULL AND s.name ILIKE %(words)s AND (%(kind)s = '' OR d.kind = %(kind)s)
-AND COALESCE(d.due_on, %(today)s) <= %(until)s
+AND (d.due_on IS NULL OR d.due_on <= %(until)s)
 """
-_DUE_LIST: LiteralString = (
-    "SELECT d.site_id, s.name, m.plan_key, d.item_key, d.kind, d.what, d.why, d.supply_key, COALESCE(d.due_on, %(today)s) AS due_on"
+_DUE_SHOWN: LiteralString = (
+    "(SELECT d.site_id, s.name, m.plan_key, d.item_key, d.kind, d.what, d.why, d.supply_key, COALESCE(d.due_on, %(today)s) AS due_on"
     + _DUE_FROM
-    + "ORDER BY COALESCE(d.due_on, %(today)s), lower(s.name), d.site_id, d.item_key LIMIT %(most)s"
+)
+# What has a day comes off the index in order, and so does what is due now.
+_DUE_LIST: LiteralString = (
+    _DUE_SHOWN
+    + "AND d.due_on IS NOT NULL ORDER BY d.due_on, lower(s.name), d.site_id, d.item_key LIMIT %(most)s) UNION ALL "
+    + _DUE_SHOWN
+    + "AND d.due_on IS NULL ORDER BY lower(s.name), d.site_id, d.item_key LIMIT %(most)s) ORDER BY due_on, name, site_id, item_key LIMIT %(most)s"
 )
 _DUE_COUNT: LiteralString = "SELECT count(*) AS count" + _DUE_FROM
 _CALLED = """
@@ -166,11 +172,11 @@ def select_touched(connection: Connection, organisation_id: int, site_ids: list[
     return {r["site_id"]: (r["touched"], r["shared_touched"]) for r in every(connection, _SEEN, (organisation_id, site_ids))}
 
 
-def keep_summary(connection: Connection, values: Row, due: list[Row]) -> None:
-    """Keep what a site comes to and what is due there."""
-    connection.execute(_KEEP, values)
-    connection.execute(_FORGET_DUE, (values["organisation_id"], values["site_id"]))
+def keep_summaries(connection: Connection, organisation_id: int, summaries: list[Row], due: list[Row]) -> None:
+    """Keep what some sites of an organisation come to and what is due there."""
+    connection.execute(_FORGET_DUE, (organisation_id, [s["site_id"] for s in summaries]))
     with connection.cursor() as cursor:
+        cursor.executemany(_KEEP, summaries)
         cursor.executemany(_DUE, due)
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from enum import StrEnum
 
-from ypomoni.core.bracketing import bracket
+from ypomoni.core.bracketing import bracket_root
 from ypomoni.core.judgement.tests import REPLACE_BELOW_RATIO
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent, say_required_h
@@ -23,8 +23,8 @@ TEST_EVERY_D, AUDIT_EVERY_D, REVIEW_EVERY_D = 365, 365, 1_095
 FURTHEST_Y = 30.0
 SOON_D = 60
 FAR_D = 1_825
-# Enough to know the week in which it ends.
-ROUNDS = 10
+# Enough to know the week in which it ends. [days]
+KNOWN_TO_D = 4.0
 
 
 class DueKind(StrEnum):
@@ -111,7 +111,12 @@ def holds_until(supply: Supply, loads: tuple[Load, ...], begun_on: date, today: 
     if _carries(case, CONDITION_FLOOR_RATIO):
         left_y = FURTHEST_Y
     else:
-        low, high = bracket(lambda c: not _carries(case, c), CONDITION_FLOOR_RATIO, now_ratio, rounds=ROUNDS)
+        must_h = case.requirement.standby_h
+
+        def short_h(condition_ratio: float) -> float:
+            return must_h - case.holdover(condition_ratio=condition_ratio).holdover_h
+
+        low, high = bracket_root(short_h, CONDITION_FLOOR_RATIO, now_ratio, width=KNOWN_TO_D / DAYS_PER_YEAR * per_year)
         left_y = min(FURTHEST_Y, max(0.0, now_ratio - 0.5 * (low + high)) / per_year)
     return (today if bank.condition_ratio is not None else max(today, begun_on)) + timedelta(days=left_y * DAYS_PER_YEAR)
 
