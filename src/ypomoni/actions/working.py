@@ -16,7 +16,7 @@ from typing import Any
 
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of, try_computing
 from ypomoni.actions.reports import keep_made, make_asked
-from ypomoni.actions.summaries import BATCH_COUNT, CLAIMED_S, FRESH_D, MOST_TRIES, refresh
+from ypomoni.actions.summaries import CLAIMED_S, FRESH_D, MOST_TRIES, refresh
 from ypomoni.core.balance.search import Effort, Objective, find_moves
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal
@@ -44,7 +44,9 @@ NAME = f"{socket.gethostname()}:{os.getpid()}"
 FAILED = "It failed on our side; it has been noted. Nothing was changed."
 GIVEN_UP = "its figures could not be worked out on our side; it has been noted. Open the site: its pages say which supply it is."
 # How long one organisation's sites are worked on before it is another one's turn. [s]
-TURN_S = 10.0
+TURN_S = 30.0
+# Sites taken in one go: finding them takes a look at all.
+TAKEN_COUNT = 100
 _processes = multiprocessing.get_context("forkserver")
 _processes.set_forkserver_preload(["ypomoni.actions.working"])
 
@@ -208,7 +210,7 @@ def _refresh(conninfo: str, organisation_id: int, today: date) -> None:
     with open_pool(conninfo, most=1) as pool, transaction(pool) as connection:
         while time.monotonic() < until_s and not count_queued(connection):
             taken = claim_stale(
-                connection, organisation_id, ENGINE_VERSION, fresh_since, most=BATCH_COUNT, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
+                connection, organisation_id, ENGINE_VERSION, fresh_since, most=TAKEN_COUNT, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
             )
             commit(connection)
             if not taken:
