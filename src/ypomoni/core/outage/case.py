@@ -20,9 +20,10 @@ from ypomoni.core.outage.demand import (
     total_draw,
 )
 from ypomoni.core.outage.ends import Holdover
-from ypomoni.core.outage.gathering import MOST_COST, Gathering, gather, pattern_cost
+from ypomoni.core.outage.gathering import MOST_COST, MOST_MIXED_COST, Gathering, gather, mixed_cost, pattern_cost
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.outage.light_load import LightLoad, light_load_of
+from ypomoni.core.outage.order import Order, compare_demand
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.outage.uncertainty import (
     best_currents,
@@ -146,8 +147,21 @@ class Case:
     @cached_property
     def gathering(self) -> Gathering | None:
         """How bursts that would take too long to follow are gathered; None where every one of them is followed."""
-        alarm_h = self.requirement.alarm_h
-        return gather(self.currents, alarm_h) if pattern_cost(self._stated_timelines, self.loads, alarm_h) > MOST_COST else None
+        alarm_h, lines = self.requirement.alarm_h, self._stated_timelines
+        mixed = self._is_mixed
+        costs_too_much = pattern_cost(lines, self.loads, alarm_h) > MOST_COST or (
+            mixed and mixed_cost(lines, self.loads, alarm_h) > MOST_MIXED_COST
+        )
+        return gather(self.currents, alarm_h, mixed=mixed) if costs_too_much else None
+
+    @property
+    def _is_mixed(self) -> bool:
+        """Whether an alarm draws now more and now less than standby, with the bursts that are stated."""
+        if self.requirement.alarm_h <= 0 or not any(load.bursts for load in self.loads):
+            return False
+        pack = build_pack(self.bank, condition_ratio=self.condition_today_ratio, temperature_degc=self.supply.typical_degc)
+        order = compare_demand(*self._stated_timelines, self.threshold.threshold_v, pack.full_v)
+        return order is Order.MIXED or (order is Order.ALARM_IS_LESS and any(line.floors for line in self._stated_timelines))
 
     def follow(self, currents: LoadCurrents) -> LoadCurrents:
         """Return the currents of a load as they are walked."""

@@ -11,7 +11,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, LoadCurrents, Timeline, burst_levels_a
+from ypomoni.core.outage.demand import MOST_EDGES_OF_PATTERN, LoadCurrents, Timeline, burst_levels_a, common_period_h
 from ypomoni.core.things.loads import Burst, During, Load
 from ypomoni.core.units import SECONDS_PER_HOUR
 
@@ -24,6 +24,11 @@ WALKED_H = 6.0
 LOOKS_COUNT = 5
 # And how many alarms are tried to their end for it.
 ALARMS_TRIED_COUNT = 10
+# Where an alarm draws now more and now less than standby, an alarm is tried from every change of either pattern, all through the time in which both
+# repeat. That may take longer: such patterns are rare, and what is gathered is known less well.
+MOST_MIXED_COST = 600_000.0
+# What is done for every alarm that is tried, counted in changes.
+ALARM_COST = 2.0
 # What a train of bursts behind a cable costs at every change, as a share of the change itself.
 TRAIN_OF_FLOOR_SHARE = 0.2
 MOST_DOUBLINGS = 24
@@ -52,6 +57,21 @@ def pattern_cost(timelines: tuple[Timeline, Timeline], loads: tuple[Load, ...], 
 def _looks_ratio(timeline: Timeline) -> float:
     """Return how much more a change costs where each load at the end of a cable is looked at with its bursts."""
     return 1.0 + TRAIN_OF_FLOOR_SHARE * sum(len(floor.trains) for floor in timeline.floors)
+
+
+def mixed_cost(timelines: tuple[Timeline, Timeline], loads: tuple[Load, ...], alarm_h: float) -> float:
+    """Return `pattern_cost` where an alarm draws now more and now less than standby; to be held against `MOST_MIXED_COST`."""
+    standby, alarm = timelines
+    edges_per_hour = standby.edges_per_hour + alarm.edges_per_hour
+    if edges_per_hour <= 0 or alarm_h <= 0:
+        return 0.0
+    both_h = common_period_h(w.period_h for line in timelines for t in line.trains for w in t.waves)
+    per_outage = _mixed_changes_count(edges_per_hour, min(both_h, MOST_EDGES_OF_PATTERN / edges_per_hour), alarm.edges_per_hour * alarm_h)
+    return (OUTAGES_COUNT + 2 * sum(1 for load in loads if load.bursts)) * per_outage * _looks_ratio(alarm)
+
+
+def _mixed_changes_count(edges_per_hour: float, period_h: float, changes_of_alarm: float) -> float:
+    return 2.0 * edges_per_hour * period_h * (ALARM_COST + changes_of_alarm)
 
 
 def _late_h(timeline: Timeline) -> float:
@@ -113,8 +133,10 @@ class Gathering:
         return replace(currents, load=replace(load, bursts=tuple(bursts)), burst_currents_a=tuple(levels_a), gathered=True)
 
 
-def gather(currents: tuple[LoadCurrents, ...], alarm_h: float) -> Gathering:
+def gather(currents: tuple[LoadCurrents, ...], alarm_h: float, *, mixed: bool) -> Gathering:
     """Return how the bursts of a supply's loads are gathered, so that their pattern costs no more than it may. There must be some.
+
+    ``mixed`` where an alarm draws now more and now less than standby.
 
     Intervals are the longest one of the supply, halved or doubled a whole number of times: so all of them repeat together.
     """
@@ -127,7 +149,12 @@ def gather(currents: tuple[LoadCurrents, ...], alarm_h: float) -> Gathering:
         intervals_h = {key: on_ladder(max(h, least_h)) for key, h in own_h.items()}
         # Two bursts at most of each, with a beginning and an end.
         edges_per_hour = sum(4.0 / h for h in intervals_h.values())
-        if OUTAGES_COUNT * _changes_count(edges_per_hour, max(intervals_h.values()), alarm_h) <= MOST_COST:
+        longest = max(intervals_h.values())
+        mixed_changes = _mixed_changes_count(edges_per_hour, longest, edges_per_hour * alarm_h) if mixed else 0.0
+        if (
+            OUTAGES_COUNT * _changes_count(edges_per_hour, longest, alarm_h) <= MOST_COST
+            and OUTAGES_COUNT * mixed_changes <= MOST_MIXED_COST
+        ):
             break
         least_h *= 2.0
     return Gathering(intervals_h)
