@@ -131,7 +131,9 @@ def _spans(connection: Connection, actor: Actor, supply: Row, key: str, standing
             continue
         if now is None:
             fitted = block.get("fitted")
-            now = _Span(block, bank, date.fromisoformat(fitted) if fitted else on, None, [])
+            # What was known of it when it came, and what of the whole battery is told by its own page.
+            told = [(on, words) for words in _noted({}, block, bank, bank)]
+            now = _Span(block, bank, date.fromisoformat(fitted) if fitted else on, None, told)
             found.append(now)
         else:
             now.told += [(on, words) for words in _noted(now.block, block, now.bank, bank)]

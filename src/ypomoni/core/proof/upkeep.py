@@ -193,7 +193,7 @@ def _audit(known: Known) -> DueItem:
     return DueItem(
         key="audit",
         kind=DueKind.AUDIT,
-        what="Measure the site again",
+        what="Measure the site again" if done else "Measure the site",
         why=why,
         due_on=base + timedelta(days=AUDIT_EVERY_D) if done else base,
     )

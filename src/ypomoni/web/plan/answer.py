@@ -33,8 +33,8 @@ class Answer:
     figures: tuple[tuple[str, Figure | None, str], ...]
 
 
-def build_answer(plan: PlanResult) -> Answer:
-    """Return the answer of a plan: how long, which gives out first, why, what to fit, charged by when."""
+def build_answer(plan: PlanResult, *, alone: bool = False) -> Answer:
+    """Return the answer of a plan: how long, which gives out first, why, what to fit, charged by when. ``alone``: no findings stand below it."""
     weakest = plan.weakest
     verdict, alert = plan.verdict.value if plan.verdict else "none", _alert(plan)
     if weakest is None or weakest.holdover is None:
@@ -61,7 +61,11 @@ def build_answer(plan: PlanResult) -> Answer:
         tail = f"{first}." if not (several and limit) else f"{first}: {limit}."
     else:
         short = band.expected < weakest.standby_h
-        tail = f"{weakest.name} gives out first: {limit}." if short else f"{weakest.name} is the shortest; see what fails below."
+        tail = (
+            f"{weakest.name} gives out first: {limit}."
+            if short
+            else f"{weakest.name} is the shortest{'' if alone else '; see what fails below'}."
+        )
     if weakest.overloaded:
         tail += " This counts only if the overloaded supply does not shut down."
     figures: list[tuple[str, Figure | None, str]] = []

@@ -13,7 +13,7 @@ from ypomoni.actions.import_site import import_site, sites_named
 from ypomoni.actions.lists import sites_called
 from ypomoni.actions.summaries import ListedSite, Sought, find_sites
 from ypomoni.core.proof.upkeep import SOON_D
-from ypomoni.core.telling.results import Verdict
+from ypomoni.core.telling.results import PlanResult, Severity, Verdict
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.site_file import read_site_text, write_site
 from ypomoni.web.plan.answer import build_answer
@@ -65,13 +65,25 @@ def _row(listed: ListedSite, today: date) -> dict[str, Any]:
         "verdict_word": VERDICT_WORDS[result.verdict] if result and result.supplies else "empty" if listed.verdict == "none" else "unknown",
         "faults": listed.faults,
         "is_stale": listed.is_stale,
-        "answer": build_answer(result) if result else None,
+        "answer": build_answer(result, alone=True) if result else None,
+        "why": _why(result),
         "strip": build_strip(result, {}, small=True) if result else None,
         "next": f"{listed.next_what}, {when}" if listed.next_what else "",
         "plan_key": listed.plan_key,
         "is_due": days is not None and days <= SOON_D,
         "measured": f"last measured {listed.measured_on:%d %b %Y}" if listed.measured_on else "never measured",
     }
+
+
+def _why(result: PlanResult | None) -> str:
+    """Return what a plan fails by where it is not its hours: a list has no findings below it."""
+    if (
+        result is None
+        or result.verdict is not Verdict.FAILS
+        or any(s.holdover and s.holdover.expected < s.standby_h for s in result.supplies)
+    ):
+        return ""
+    return next((f.evidence for s in result.supplies for f in s.findings if f.severity is Severity.FAILS), "")
 
 
 @blueprint.get("/sites/<int:site_id>/export")

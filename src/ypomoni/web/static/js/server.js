@@ -71,8 +71,10 @@ window.ypomoni = {
     timer = setTimeout(async () => {
       timer = 0;
       wait = Math.min(wait * 1.3, 5000);
+      // Nobody loses what he is just typing.
+      const typing = document.activeElement?.matches("input, select, textarea") || document.querySelector("dialog[open]");
       if (document.getElementById("page")) await window.ypomoni.look({});
-      else window.location.reload();
+      else if (!typing) window.location.reload();
       askAgain();
     }, wait);
   };
