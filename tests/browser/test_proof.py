@@ -81,7 +81,7 @@ def test_a_battery_is_replaced_and_the_calendar_moves(open_page, conninfo):
     """What is due is closed with a thumb; the next one is years ahead, and the old battery has its file."""
     page = open_page(PHONE)
     sign_in(page)
-    page.get_by_role("link", name="Due").tap()
+    page.get_by_role("link", name="Due", exact=True).tap()
     page.get_by_label("Site").fill("workshop")
     page.get_by_role("button", name="Show").tap()
     item = page.locator(".due > li", has_text="Replace the battery of Panel")
