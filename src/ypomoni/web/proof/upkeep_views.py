@@ -19,7 +19,7 @@ blueprint = Blueprint("upkeep", __name__, template_folder="templates")
 AT = "/sites/<int:site_id>/<plan_key>/upkeep"
 KIND_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
 MONTHS_COUNT = 12
-FEED_D, MOST_IN_FEED = 3_653, 5_000
+FEED_D, MOST_IN_FEED = 3_653, 2_000
 WIDTH, LEFT, LANE, TOP = 760.0, 220.0, 24.0, 26.0
 
 
