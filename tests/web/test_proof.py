@@ -16,6 +16,7 @@ from cryptography.x509 import load_pem_x509_certificate
 from icalendar import Calendar
 from web.client import Client, rows
 
+from ypomoni.actions.reports import make_asked
 from ypomoni.actions.working import work_once
 from ypomoni.documents.report.signing import make_key, verify_pdf
 from ypomoni.storage.connection import open_pool
@@ -133,6 +134,21 @@ def made_report(client, conninfo, plan="as-found", sections=("answer", "strip", 
 def text_of(pdf):
     document = pypdfium2.PdfDocument(pdf)
     return [page.get_textpage().get_text_range() for page in document]
+
+
+def test_a_report_says_how_far_it_is(client, conninfo):
+    """What stands before it in the queue; then what is being done, as its maker tells it."""
+    assert client.post(f"{PROOF}/report", {"section": ["answer"], "paper": "A4"}, script=False).status_code == 302
+    assert "The report is being made. It appears here by itself." in client.get(f"{PROOF}/report").text
+    (job,) = rows(
+        conninfo,
+        "UPDATE job SET state = 'running', progress = 'Laying out the pages' WHERE kind = 'report' AND state = 'queued' RETURNING input",
+    )
+    assert "The report is being made: laying out the pages." in client.get(f"{PROOF}/report").text
+    told = []
+    make_asked(job["input"], told.append)
+    assert told[:2] == ["Working out the figures", "Laying out the pages"]
+    assert re.fullmatch(r"Writing \d+ pages", told[2])
 
 
 def test_a_report_is_made_signed_sealed_and_verified(client, conninfo):

@@ -172,7 +172,7 @@ class _Work:
     def ask(self, site_file: SiteFile, plan_key: str, digests: list[str]) -> bool:
         """Put supplies into the queue, unless they are in it already; says whether a worker tried in vain."""
         input_digest = hashlib.sha256("".join(sorted(digests)).encode()).hexdigest()
-        known = select_asked(self.connection, self.organisation_id, input_digest)
+        known = select_asked(self.connection, self.organisation_id, "figures", input_digest)
         if known is not None and known["state"] in ("queued", "running", "failed"):
             return known["state"] == "failed"
         if count_under_way(self.connection, self.organisation_id, "figures") >= MOST_FIGURES:

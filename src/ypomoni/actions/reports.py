@@ -1,6 +1,7 @@
 """Reports: asked for, made in the queue, signed and sealed, and verified. What is signed is never altered, only superseded."""
 
 import json
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -18,7 +19,7 @@ from ypomoni.documents.report.signing import BadKey, KeyPair, Verified, make_key
 from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.jobs import count_under_way, insert_job
+from ypomoni.storage.jobs import count_under_way, insert_job, select_asked, waiting_before
 from ypomoni.storage.reports import (
     finish_report,
     insert_report,
@@ -134,8 +135,20 @@ def _queue(connection: Connection, actor: Actor, plan: PlanRow, report_id: int, 
     )
 
 
-def make_asked(body: str) -> tuple[int, bytes, bytes]:
-    """Return the number of a report, its draft and what is to be signed, from what was put into the queue; it needs no database."""
+def progress_of(connection: Connection, actor: Actor, report_id: int) -> str:
+    """Return in words how far a report that is being made has come."""
+    job = select_asked(connection, actor.organisation_id, JOB_KIND, str(report_id))
+    if job is None:
+        return ""
+    before = waiting_before(connection, job["id"]) if job["state"] == "queued" else 0
+    return f"{before} {'thing' if before == 1 else 'things'} in the queue before it" if before else str(job["progress"]).lower()
+
+
+def make_asked(body: str, tell: Callable[[str], None] = lambda _: None) -> tuple[int, bytes, bytes]:
+    """Return the number of a report, its draft and what is to be signed, from what was put into the queue; it needs no database.
+
+    ``tell`` is told in words how far it has come.
+    """
     given = json.loads(body)
     asked = given["asked"]
     lists = {
@@ -143,7 +156,7 @@ def make_asked(body: str) -> tuple[int, bytes, bytes]:
         "work": tuple(tuple(w) for w in asked["work"]),
         "sheets": tuple(tuple(s) for s in asked["sheets"]),
     }
-    final = make_pdf(given["site"], ReportOrder(**{**asked, **lists}))
+    final = make_pdf(given["site"], ReportOrder(**{**asked, **lists}), tell)
     return given["report_id"], stamp_draft(final, asked["paper"]), final
 
 

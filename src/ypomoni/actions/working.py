@@ -190,8 +190,7 @@ def _do(job: Row, theirs: Pipe, stop: Event) -> None:
         if job["kind"] == "figures":
             _work_out_figures(job, theirs, stop)
         elif job["kind"] == "report":
-            theirs.send(("progress", "Working out the figures and laying out the pages"))
-            theirs.send(("report", *make_asked(job["input"])))
+            theirs.send(("report", *make_asked(job["input"], lambda words: theirs.send(("progress", words)))))
             theirs.send(("done", "done", None))
         else:
             _search(job, theirs, stop)

@@ -49,7 +49,7 @@ _WAITING = "SELECT count(*) AS n FROM job WHERE state = 'queued' AND id < %s"
 _QUEUED = "SELECT count(*) AS n FROM job WHERE state = 'queued'"
 _UNDER_WAY = "SELECT count(*) AS n FROM job WHERE organisation_id = %s AND kind = %s AND state IN ('queued', 'running')"
 _ASKED = """
-SELECT state, progress, attempts FROM job WHERE organisation_id = %s AND kind = 'figures' AND input_digest = %s ORDER BY id DESC LIMIT 1
+SELECT id, state, progress, attempts FROM job WHERE organisation_id = %s AND kind = %s AND input_digest = %s ORDER BY id DESC LIMIT 1
 """
 
 
@@ -103,9 +103,9 @@ def count_under_way(connection: Connection, organisation_id: int, kind: str) -> 
     return _count(one(connection, _UNDER_WAY, (organisation_id, kind)))
 
 
-def select_asked(connection: Connection, organisation_id: int, input_digest: str) -> Row | None:
-    """Return the state of the last job that was to work out the same figures, or None."""
-    return one(connection, _ASKED, (organisation_id, input_digest))
+def select_asked(connection: Connection, organisation_id: int, kind: str, input_digest: str) -> Row | None:
+    """Return the state and progress of the last job of a kind that was to work on the same, or None."""
+    return one(connection, _ASKED, (organisation_id, kind, input_digest))
 
 
 def _count(row: Row | None) -> int:

@@ -1,6 +1,7 @@
 """Make the PDF of a report from the site file it is of, by an HTML-to-PDF library; the site file goes inside."""
 
 import json
+from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -45,10 +46,14 @@ def write_html(told: ReportText) -> str:
     return environment.from_string(folder.joinpath("report.html").read_text()).render(t=told, names=SECTIONS, css=css, **rows)
 
 
-def make_pdf(document: dict[str, Any], order: ReportOrder) -> bytes:
-    """Return the PDF of a report as it is to be signed: tagged (PDF/UA-1), its fonts inside, with the site file and what made it attached."""
+def make_pdf(document: dict[str, Any], order: ReportOrder, progress: Callable[[str], None] = lambda _: None) -> bytes:
+    """Return the PDF of a report as it is to be signed: tagged (PDF/UA-1), its fonts inside, with the site file and what made it attached.
+
+    ``progress`` is told in words how far it has come.
+    """
     from weasyprint import HTML, Attachment
 
+    progress("Working out the figures")
     told = text_of_report(document, order)
     asked = told.asked
     fonts = Path(str(resources.files("ypomoni").joinpath("web", "static", "vendor", "plex")))
@@ -60,6 +65,8 @@ def make_pdf(document: dict[str, Any], order: ReportOrder) -> bytes:
             string=json.dumps(document, ensure_ascii=False, sort_keys=True), name=SITE_FILE_NAME, description="The site file of this report"
         ),
     ]
+    progress("Laying out the pages")
     made = HTML(string=write_html(told), base_url=f"{fonts.as_uri()}/").render(pdf_variant="pdf/ua-1")
     made.metadata.attachments = attachments
+    progress(f"Writing {len(made.pages)} pages")
     return bytes(made.write_pdf(pdf_variant="pdf/ua-1") or b"")

@@ -22,6 +22,7 @@ from ypomoni.actions.reports import (
     discard_report,
     find_report,
     pdf_of,
+    progress_of,
     reports_of,
     sign,
     verify,
@@ -182,7 +183,7 @@ def _reports(page: PlanPage, *, verification: Any = None, handed: str = "", faul
         sections=list(SECTIONS.items()),
         papers=PAPERS,
         reports=[(r, names.get(r["plan_id"], r["plan_key"]), STATE_WORDS.get(r["state"], r["state"])) for r in reports],
-        making=any(r["state"] == "queued" for r in reports),
+        making=[(r["id"], progress_of(g.connection, g.actor, r["id"])) for r in reports if r["state"] == "queued"],
         links=links,
         today=date.today(),  # noqa: DTZ011 - the day where the server stands is the one people type
         soon=date.today() + timedelta(days=30),  # noqa: DTZ011 - as above
