@@ -11,9 +11,9 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.errors import NotFound
 from ypomoni.actions.lists import plans_of
 from ypomoni.actions.upkeep import standing_plan
-from ypomoni.core.proof.upkeep import DAYS_PER_YEAR
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent
 from ypomoni.core.things.supplies import Stage
+from ypomoni.core.units import DAYS_PER_YEAR
 from ypomoni.records.field import Row
 from ypomoni.records.words import CHEMISTRY_WORDS
 from ypomoni.storage.block_files import lots_with_block, supplies_with_block

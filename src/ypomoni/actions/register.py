@@ -16,12 +16,15 @@ from ypomoni.actions.edit import (
     taken_keys,
 )
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.things.device_types import DEVICE_TYPES
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.load_lines import LoadLine
+from ypomoni.documents.register_table import table_of_loads
 from ypomoni.records.field import Row, fields_of
 from ypomoni.records.library import DeviceRow
 from ypomoni.records.load import LoadRow
+from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import rail_v_on
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.kept import DEVICE
@@ -235,3 +238,15 @@ def load_of_device(connection: Connection, actor: Actor, key: str) -> Row:
         raise NotFound
     columns = ("name", "rail_v", "behaviour", "min_v", "standby_current_a", "alarm_current_a", "bursts")
     return {**{k: device[k] for k in columns}, "standby_provenance": "estimate", "alarm_provenance": "estimate"}
+
+
+def register_table(tree: SiteTree, plan: PlanRow) -> list[list[str]]:
+    """Return the register of a plan as rows of text with headings, as it goes out as CSV or as a spreadsheet."""
+    supplies = {s["id"]: s["name"] for s in tree.supplies.get(plan["id"], [])}
+    places = {p["id"]: p["name"] for p in tree.places}
+    return table_of_loads(
+        [
+            {**r, "supply": supplies.get(r["supply_id"] or 0), "place": places.get(r["place_id"] or 0)}
+            for r in tree.loads.get(plan["id"], [])
+        ]
+    )

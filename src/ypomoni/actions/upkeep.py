@@ -9,9 +9,10 @@ from ypomoni.actions.edit import edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.chemistries import CHEMISTRIES
-from ypomoni.core.proof.upkeep import DAYS_PER_YEAR, DueItem, DueKind, Known, due_items
+from ypomoni.core.proof.upkeep import DueItem, DueKind, Known, due_items
 from ypomoni.core.telling.wording import say_hours, say_percent
 from ypomoni.core.things.supplies import Stage
+from ypomoni.core.units import DAYS_PER_YEAR
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.records.field import Row

@@ -75,6 +75,7 @@ EXEMPT_NAMES = frozenset(
 MINUTES_PER_HOUR = 60.0
 SECONDS_PER_HOUR = 3600.0
 HOURS_PER_DAY = 24.0
+DAYS_PER_YEAR = 365.25
 
 
 def unit_of(name: str) -> str | None:

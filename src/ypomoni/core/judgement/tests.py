@@ -8,11 +8,10 @@ from dataclasses import dataclass
 
 from ypomoni.core.telling.results import DischargeResult, Finding, Severity
 from ypomoni.core.telling.wording import plain_number, say_percent
-from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO, Bank
 from ypomoni.core.things.discharge_tests import DischargeTest
 from ypomoni.core.things.supplies import Supply
 
-REPLACE_BELOW_RATIO = 0.80
 DEGRADED_BY_RATIO = 0.10
 BETTER_ABOVE_RATIO = 1.05
 ROUNDING = 1e-9

@@ -13,7 +13,8 @@ from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.outage.law import relax, terminal
 from ypomoni.core.telling.wording import plain_number, say_percent, say_volts
-from ypomoni.core.things.batteries import Bank, build_pack, cells_of_block
+from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO, Bank, build_pack, cells_of_block
+from ypomoni.core.units import DAYS_PER_YEAR
 
 RESTED_H = 12.0
 # Volts at rest of a lead block, on a scale of six cells: full, fit for use, recharge and repeat, doubtful; below that it is rejected. [V, M]
@@ -29,10 +30,8 @@ ABOVE_FULL_RATIO = 1.02
 METER_V = 0.02
 # A block that sags so much more than a new one of its kind is as far as at its end of life. [L]
 KIND_SAG_RATIO = 1.5
-CAPACITY_LEAST_RATIO = 0.80
 # A new block comes to its capacity in its first cycles only.
 FIRST_CYCLE_LEAST_RATIO = 0.90
-DAYS_PER_YEAR = 365.25
 DAYS_PER_MONTH = DAYS_PER_YEAR / 12
 # What may stand in one string. [months, ratio, V]
 MATCH_MONTHS = 6.0
@@ -284,10 +283,10 @@ def _capacity(lot: Lot, block: LotBlock) -> Told | None:
     if block.is_new and ratio < 1.0:
         if ratio >= FIRST_CYCLE_LEAST_RATIO:
             return BlockWord.GOOD, f"{read}. That is usual of a new block in its first cycle: the next ones bring the rest."
-        if ratio >= CAPACITY_LEAST_RATIO:
+        if ratio >= REPLACE_BELOW_RATIO:
             return BlockWord.AGAIN, f"{read} in its first cycle: cycle it once more, and repeat."
-    if ratio < CAPACITY_LEAST_RATIO - 1e-9:
-        return BlockWord.REJECT, f"{read}: under {say_percent(CAPACITY_LEAST_RATIO)} it is replaced."
+    if ratio < REPLACE_BELOW_RATIO - 1e-9:
+        return BlockWord.REJECT, f"{read}: under {say_percent(REPLACE_BELOW_RATIO)} it is replaced."
     return BlockWord.GOOD, f"{read}."
 
 

@@ -10,14 +10,13 @@ from datetime import date, timedelta
 from enum import StrEnum
 
 from ypomoni.core.bracketing import bracket_root
-from ypomoni.core.judgement.tests import REPLACE_BELOW_RATIO
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent, say_required_h
-from ypomoni.core.things.batteries import CONDITION_FLOOR_RATIO, LOSS_AT_END_OF_LIFE_RATIO, Bank
+from ypomoni.core.things.batteries import CONDITION_FLOOR_RATIO, LOSS_AT_END_OF_LIFE_RATIO, REPLACE_BELOW_RATIO, Bank
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply
+from ypomoni.core.units import DAYS_PER_YEAR
 
-DAYS_PER_YEAR = 365.25
 TEST_EVERY_D, AUDIT_EVERY_D, REVIEW_EVERY_D = 365, 365, 1_095
 # Nobody plans further than this. [years]
 FURTHEST_Y = 30.0

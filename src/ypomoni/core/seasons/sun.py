@@ -17,7 +17,7 @@ from ypomoni.core.units import HOURS_PER_DAY
 
 MONTHS_COUNT = 12
 YEARS_COUNT = 2
-DAYS_PER_YEAR = sum(MONTH_DAYS)
+SUN_YEAR_DAYS_COUNT = sum(MONTH_DAYS)
 LONGEST_DAYS = 365
 # Two midnights a year apart that are so alike are followed by the same days. [ratio of capacity]
 SAME_RATIO = 1e-4
@@ -104,12 +104,12 @@ class _Play:
         ends_at_h = None
         midnights: list[State] = []
         for n, month in enumerate(calendar):
-            year = n // DAYS_PER_YEAR
-            if n == DAYS_PER_YEAR:
+            year = n // SUN_YEAR_DAYS_COUNT
+            if n == SUN_YEAR_DAYS_COUNT:
                 lowest[1] = self.walker.left_ratio(state[0])
-            if year == 1 and self._is_as(state, midnights[n - DAYS_PER_YEAR]):
+            if year == 1 and self._is_as(state, midnights[n - SUN_YEAR_DAYS_COUNT]):
                 # From the same state the same days follow, to the end of the year.
-                days += [replace(d, day=d.day + DAYS_PER_YEAR) for d in days[n - DAYS_PER_YEAR : DAYS_PER_YEAR]]
+                days += [replace(d, day=d.day + SUN_YEAR_DAYS_COUNT) for d in days[n - SUN_YEAR_DAYS_COUNT : SUN_YEAR_DAYS_COUNT]]
                 lowest[1] = min([lowest[1], *(d.least_ratio for d in days[n:])])
                 break
             midnights.append(state)
@@ -125,13 +125,13 @@ class _Play:
             need_ah_per_day=needs,
             worst_month=worst,
             worst_ratio=gives[worst] / needs[worst] if needs[worst] > 0 else None,
-            lowest_charge_ratio=max(0.0, lowest[(len(days) - 1) // DAYS_PER_YEAR]),
+            lowest_charge_ratio=max(0.0, lowest[(len(days) - 1) // SUN_YEAR_DAYS_COUNT]),
             sustains=ends_at_h is None,
             back_after_h=self._back_after_h(worst),
             ends_on_day=ends_on_day,
             ends_at_h=ends_at_h,
             # The second year counts; of one that ends before, what there was.
-            longest_low_h=_longest_low_h(days[DAYS_PER_YEAR:] or days),
+            longest_low_h=_longest_low_h(days[SUN_YEAR_DAYS_COUNT:] or days),
             year_ratio=self._year_ratio(gives, needs),
             days=tuple(days),
         )

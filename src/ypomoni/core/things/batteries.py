@@ -18,6 +18,8 @@ from ypomoni.core.things.protection import FittedBlock, Lead, Protection
 CELL_TOLERANCE_RATIO = 0.06
 # A bank whose nominal voltage is further from the supply's is joined wrongly.
 MISMATCH_RATIO = 0.15
+# Of what is rated: a battery that gives less is replaced (IEEE 1188; common practice).
+REPLACE_BELOW_RATIO = 0.80
 CONDITION_FLOOR_RATIO = 0.3
 LOSS_AT_END_OF_LIFE_RATIO = 0.2
 RESISTANCE_GROWTH = 2.5

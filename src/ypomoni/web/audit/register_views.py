@@ -10,7 +10,17 @@ from ypomoni.actions.drafts import drop_draft, find_draft, keep_draft
 from ypomoni.actions.edit import find, read_tree, undo_batch
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.reading_tables import read_tables_apart
-from ypomoni.actions.register import BULK_FIELDS, MOST_BULK, change_many, duplicate, import_loads, keep_device, list_loads, remove_loads
+from ypomoni.actions.register import (
+    BULK_FIELDS,
+    MOST_BULK,
+    change_many,
+    duplicate,
+    import_loads,
+    keep_device,
+    list_loads,
+    register_table,
+    remove_loads,
+)
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.documents.load_lines import LoadLine, read_load_lines
 from ypomoni.documents.quantities import QuantityTextError, read_current, show_current, show_quantity
@@ -24,7 +34,6 @@ from ypomoni.documents.register_table import (
     propose_columns,
     propose_mapping,
     read_rows,
-    table_of_loads,
     unit_of_heading,
 )
 from ypomoni.documents.tables import Sheet, TableError, write_csv, write_workbook
@@ -207,12 +216,7 @@ def export(site_id: int, plan_key: str, kind: str) -> Any:
     tree, plan = _plan(site_id, plan_key)
     if kind not in ("csv", "xlsx"):
         raise NotFound
-    supplies = {s["id"]: s["name"] for s in tree.supplies.get(plan["id"], [])}
-    places = {p["id"]: p["name"] for p in tree.places}
-    rows = [
-        {**r, "supply": supplies.get(r["supply_id"] or 0), "place": places.get(r["place_id"] or 0)} for r in tree.loads.get(plan["id"], [])
-    ]
-    table = table_of_loads(rows)
+    table = register_table(tree, plan)
     name = re.sub(r"[^A-Za-z0-9]+", "-", f"{tree.site['name']} {plan['name']}").strip("-")
     headers = {"Content-Disposition": f'attachment; filename="{name}-register.{kind}"'}
     if kind == "csv":

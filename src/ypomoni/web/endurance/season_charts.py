@@ -9,7 +9,7 @@ from ypomoni.core.judgement.seasons import MONTHS
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import cuts_of
 from ypomoni.core.seasons.starting import CutoffPoint
-from ypomoni.core.seasons.sun import DAYS_PER_YEAR, SunPlayed
+from ypomoni.core.seasons.sun import SUN_YEAR_DAYS_COUNT, SunPlayed
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.units import HOURS_PER_DAY
@@ -175,14 +175,14 @@ def sun_chart(lines: SunLines) -> SunChart:
     needs = tuple(
         (LEFT + n * slot + 0.04 * slot, LEFT + (n + 1) * slot - 0.04 * slot, bar_y(today.need_ah_per_day[m])) for n, m in enumerate(months)
     )
-    year = 1 if len(today.days) > DAYS_PER_YEAR else 0
+    year = 1 if len(today.days) > SUN_YEAR_DAYS_COUNT else 0
     bottom = HEIGHT - BOTTOM
 
     def y_of(left: float) -> float:
         return bottom - (bottom - TOP) * max(0.0, min(1.0, left))
 
     def x_of(day: int) -> float:
-        return LEFT + (right - LEFT) * (day % DAYS_PER_YEAR) / DAYS_PER_YEAR
+        return LEFT + (right - LEFT) * (day % SUN_YEAR_DAYS_COUNT) / SUN_YEAR_DAYS_COUNT
 
     drawn = tuple(
         SeasonLine(key=key, name=name, points=_year_points(played, year, x_of, y_of))
@@ -203,7 +203,7 @@ def sun_chart(lines: SunLines) -> SunChart:
         fails_x=ends_x,
         fails_text=""
         if today.ends_on_day is None
-        else f"flat in {MONTHS[today.days[-1].month]}, year {today.ends_on_day // DAYS_PER_YEAR + 1}",
+        else f"flat in {MONTHS[today.days[-1].month]}, year {today.ends_on_day // SUN_YEAR_DAYS_COUNT + 1}",
         year_said="second year" if year else "first year",
     )
 
@@ -213,7 +213,7 @@ def _bar_key(played: SunPlayed, month: int) -> str:
 
 
 def _year_points(played: SunPlayed, year: int, x_of, y_of) -> str:
-    days = [d for d in played.days if d.day // DAYS_PER_YEAR == year] or list(played.days[:DAYS_PER_YEAR])
+    days = [d for d in played.days if d.day // SUN_YEAR_DAYS_COUNT == year] or list(played.days[:SUN_YEAR_DAYS_COUNT])
     return " ".join(f"{x_of(d.day):.1f},{y_of(d.least_ratio):.1f}" for d in days)
 
 

@@ -5,11 +5,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ypomoni.core.evaluation.figures import compute_figures
-from ypomoni.core.judgement.tests import REPLACE_BELOW_RATIO
 from ypomoni.core.outage.case import hindrance_of
 from ypomoni.core.outage.testing import discharge_volts, followed_to_v, result_of_test
 from ypomoni.core.telling.results import Band, DischargeResult
 from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_percent, say_range, say_required_h, say_volts
+from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO
 from ypomoni.core.things.discharge_tests import DischargeEnd, DischargeTest
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply

@@ -1,6 +1,5 @@
 """Proof: the work list ticked off on a phone, the plan as left beside what was found, the report and its signature."""
 
-import csv
 import io
 import json
 import re
@@ -16,6 +15,7 @@ from ypomoni.actions.errors import Refused
 from ypomoni.actions.evaluate import evaluate
 from ypomoni.actions.links import hand_out, links_of, opened, take_back, visitor_of
 from ypomoni.actions.proof import base_of, make_as_left, tick_step
+from ypomoni.actions.register import register_table
 from ypomoni.actions.reports import (
     ask_for_report,
     bring_key,
@@ -29,10 +29,10 @@ from ypomoni.actions.reports import (
 )
 from ypomoni.core.telling.wording import say_amps, say_hours, say_required_h
 from ypomoni.core.things.readings import PointKind, State
-from ypomoni.documents.formula_cells import guarded
 from ypomoni.documents.report.model import PAPERS, SECTIONS
 from ypomoni.documents.report.strip import draw_strip
 from ypomoni.documents.site_file import write_site
+from ypomoni.documents.tables import write_csv
 from ypomoni.records.field import Row
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import open_, signed_in, wants_json
@@ -376,28 +376,7 @@ def archive(site_id: int) -> Any:
                 told.append({"file": name, "plan": row["plan_key"], "made_at": row["made_at"].isoformat(), "signed_by": row["signed_by"]})
         bundle.writestr("reports.json", json.dumps(told, indent=1))
         for plan in tree.plans:
-            bundle.writestr(f"register-{plan['key']}.csv", _register_csv(tree, plan))
+            bundle.writestr(f"register-{plan['key']}.csv", write_csv(register_table(tree, plan)))
     answer = Response(out.getvalue(), mimetype="application/zip")
     answer.headers["Content-Disposition"] = f'attachment; filename="site-{site_id}.zip"'
     return answer
-
-
-def _register_csv(tree: Any, plan: Any) -> str:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["load", "supply", "quantity", "rail [V]", "standby [A]", "known from", "alarm [A]", "known from"])
-    names = {s["id"]: s["name"] for s in tree.supplies.get(plan["id"], [])}
-    for load in tree.loads.get(plan["id"], []):
-        writer.writerow(
-            [
-                guarded(load["name"]),
-                guarded(names.get(load["supply_id"] or 0, "")),
-                load["quantity"],
-                load["rail_v"],
-                load["standby_current_a"],
-                load["standby_provenance"],
-                "" if load["alarm_current_a"] is None else load["alarm_current_a"],
-                load["alarm_provenance"] or "",
-            ]
-        )
-    return out.getvalue()
