@@ -109,6 +109,9 @@ def test_thousands_are_worked_out_by_a_worker_and_told_as_they_were_meanwhile(ap
     assert page.count("as it was</em>") == 4
     assert "page 1 of 2" in page
     assert "are being worked out again: what is due there is told as it was" in client.get("/upkeep").text
+    with transaction(app.extensions["pool"]) as connection:
+        connection.execute('UPDATE site_summary SET body = \'{"result": {"of": "an engine long gone"}}\'')
+    assert client.get("/").text.count("Its figures are being worked out.") == 3
     monkeypatch.undo()
     with transaction(app.extensions["pool"]) as connection:
         connection.execute("UPDATE site_summary SET engine = 'another engine'")

@@ -162,11 +162,11 @@ def _asked(actor: Actor, words: str, today: date) -> Row:
 def _listed(row: Row) -> ListedSite:
     kept = json.loads(row["body"]) if row["body"] else {}
     faults = tuple(Fault(path, message) for path, message in kept.get("faults", []))
-    result = load_plan_result(json.dumps(kept["result"])) if kept.get("result") else None
+    result = _as_kept(kept.get("result"))
     return ListedSite(
         site={key: row[key] for key in ("id", "name", "version")},
         plan_key=row["plan_key"],
-        verdict=row["verdict"] if row["body"] else "unknown",
+        verdict=row["verdict"],
         result=result,
         faults=faults,
         is_stale=row["is_stale"],
@@ -174,6 +174,14 @@ def _listed(row: Row) -> ListedSite:
         next_what=row["next_what"],
         next_on=row["next_on"],
     )
+
+
+def _as_kept(body: Row | None) -> PlanResult | None:
+    """Return a result as it was kept; None where there is none, or where another engine kept it in a shape that is not ours any more."""
+    try:
+        return load_plan_result(json.dumps(body)) if body else None
+    except ValueError:
+        return None
 
 
 def _due(row: Row) -> DueAt:

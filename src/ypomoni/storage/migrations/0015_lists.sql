@@ -10,7 +10,7 @@ CREATE TABLE site_summary (
     computed_on date,
     plan_id bigint,
     plan_key text,
-    verdict text NOT NULL DEFAULT 'none',
+    verdict text NOT NULL DEFAULT 'unknown',
     body text,
     measured_on date,
     -- When the first thing is due: −infinity where one has to be done now, whatever day that is.
