@@ -111,7 +111,8 @@ def test_the_pages_of_proof_and_upkeep_can_be_used_by_everybody(open_page, size,
         page.wait_for_load_state()
         assert violations(page) == [], address
         assert page.evaluate("document.documentElement.scrollWidth") <= size["width"], address
-    page.goto("/upkeep")
-    page.wait_for_load_state()
-    assert violations(page) == []
-    assert page.evaluate("document.documentElement.scrollWidth") <= size["width"]
+    for address in ("/upkeep", "/", "/sites/2/as-found/upkeep/block?supply=bench&block=shelf-11"):
+        page.goto(address)
+        page.wait_for_load_state()
+        assert violations(page) == [], address
+        assert page.evaluate("document.documentElement.scrollWidth") <= size["width"], address
