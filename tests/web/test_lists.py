@@ -4,6 +4,7 @@ import json
 import re
 from datetime import UTC, datetime, timedelta
 
+import psycopg
 import pytest
 from builders import document
 from web.client import Client, rows
@@ -231,10 +232,15 @@ def test_a_block_that_never_was_there_is_not_found_and_two_of_a_name_are_refused
     assert client.get(f"/sites/{site_id}/as-found/upkeep/block").status_code == 404
 
 
-def test_a_lot_that_measured_a_block_stands_in_its_file(client):
-    """The demo's workshop was built from a lot of used blocks."""
+def test_a_lot_that_measured_a_block_stands_in_its_file(client, conninfo):
+    """With what was read there, and the way to it; the demo's workshop was built from used blocks."""
+    with psycopg.connect(conninfo) as connection:
+        connection.execute("""UPDATE battery_lot SET blocks = jsonb_set(blocks, '{0,label}', '"shelf-11"')""")
     page = client.get("/sites/2/as-found/upkeep").text
     link = re.search(r'href="(/sites/2/as-found/upkeep/block\?supply=bench&amp;block=shelf-11)"', page).group(1).replace("&amp;", "&")
     text = client.get(link).text
     assert "Block shelf-11" in text
     assert "Saltmarsh Workshop" in text
+    assert "rests at 12.91 V, 12.33 V under load" in text
+    lot = re.search(r'href="(/bench/lots/\d+)"', text).group(1)
+    assert client.get(lot).status_code == 200

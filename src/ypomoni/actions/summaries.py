@@ -153,7 +153,7 @@ def _asked(actor: Actor, words: str, today: date) -> Row:
     return {
         "organisation_id": actor.organisation_id,
         "engine": ENGINE_VERSION,
-        "fresh_since": today - timedelta(days=FRESH_D),
+        "fresh_since": fresh_since(today),
         "today": today,
         "words": pattern_of(words),
     }
@@ -205,17 +205,7 @@ class _Work:
         """Work out all that is stale where it is so little: then order and counts are right as well. Returns both counts as they are then."""
         if not 0 < stale_count <= PAGE_COUNT:
             return sites_count, stale_count
-        site_ids = claim_stale(
-            self.connection,
-            self.organisation_id,
-            ENGINE_VERSION,
-            asked["fresh_since"],
-            most=PAGE_COUNT,
-            lasts_s=CLAIMED_S,
-            most_tries=MOST_TRIES,
-        )
-        # Nothing is computed within a transaction that holds a lock.
-        commit(self.connection)
+        site_ids = take_stale(self.connection, self.organisation_id, self.today, most=PAGE_COUNT)
         return count_summaries(self.connection, asked) if site_ids and self.on(site_ids) else (sites_count, stale_count)
 
     def on(self, site_ids: list[int]) -> bool:
@@ -224,6 +214,20 @@ class _Work:
         done = refresh(self.connection, self.organisation_id, site_ids, self.today, budget_s=self.left_s)
         self.left_s -= time.monotonic() - began_s
         return done > 0
+
+
+def fresh_since(today: date) -> date:
+    """Return the day before which a summary is stale, whatever has changed."""
+    return today - timedelta(days=FRESH_D)
+
+
+def take_stale(connection: Connection, organisation_id: int, today: date, *, most: int) -> list[int]:
+    """Take some sites whose summary is stale, so that nobody else works on them meanwhile. Commits: nothing is computed while a lock is held."""
+    taken = claim_stale(
+        connection, organisation_id, ENGINE_VERSION, fresh_since(today), most=most, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
+    )
+    commit(connection)
+    return taken
 
 
 def refresh(connection: Connection, organisation_id: int, site_ids: list[int], today: date, *, budget_s: float = math.inf) -> int:

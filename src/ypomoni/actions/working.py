@@ -8,7 +8,7 @@ import os
 import resource
 import socket
 import time
-from datetime import date, timedelta
+from datetime import date
 from multiprocessing.connection import Connection as Pipe
 from multiprocessing.connection import wait
 from multiprocessing.synchronize import Event
@@ -16,7 +16,7 @@ from typing import Any
 
 from ypomoni.actions.evaluate import ENGINE_VERSION, digests_of, try_computing
 from ypomoni.actions.reports import keep_made, make_asked
-from ypomoni.actions.summaries import CLAIMED_S, FRESH_D, MOST_TRIES, refresh
+from ypomoni.actions.summaries import CLAIMED_S, MOST_TRIES, fresh_since, refresh, take_stale
 from ypomoni.core.balance.search import Effort, Objective, find_moves
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import keep_proposal
@@ -25,10 +25,10 @@ from ypomoni.documents.site_file import read_site, read_site_text
 from ypomoni.lifetime import end_with_parent
 from ypomoni.observing import JOB_S, JOBS, SLOW_JOB_S, WAITING_JOBS
 from ypomoni.records.field import Row
-from ypomoni.storage.connection import Pool, commit, open_pool, transaction
+from ypomoni.storage.connection import Pool, open_pool, transaction
 from ypomoni.storage.jobs import beat, count_queued, finish_job, take_job
 from ypomoni.storage.results import insert_results
-from ypomoni.storage.summaries import claim_stale, give_up, waiting_organisation
+from ypomoni.storage.summaries import give_up, waiting_organisation
 from ypomoni.storage.workers import be_alive
 
 log = logging.getLogger("ypomoni.worker")
@@ -99,11 +99,11 @@ def refresh_once(pool: Pool, conninfo: str, today: date) -> bool:
 
     Jobs are more urgent: this is asked for only when none waits, and ends within a second or two when one does.
     """
-    fresh_since = today - timedelta(days=FRESH_D)
+    since = fresh_since(today)
     with transaction(pool) as connection:
         be_alive(connection, NAME)
-        given_up = give_up(connection, ENGINE_VERSION, fresh_since, today, json.dumps({"faults": [["", GIVEN_UP]]}), MOST_TRIES)
-        organisation_id = waiting_organisation(connection, ENGINE_VERSION, fresh_since, MOST_TRIES)
+        given_up = give_up(connection, ENGINE_VERSION, since, today, json.dumps({"faults": [["", GIVEN_UP]]}), MOST_TRIES)
+        organisation_id = waiting_organisation(connection, ENGINE_VERSION, since, MOST_TRIES)
     for site_id in given_up:
         log.error("a site could not be worked out for the list", extra={"site": site_id})
     if organisation_id is None:
@@ -205,13 +205,10 @@ def _refresh(conninfo: str, organisation_id: int, today: date) -> None:
     os.nice(5)
     # It lives for some seconds: looking for what is no longer used would take longer than it is worth.
     gc.disable()
-    fresh_since, until_s = today - timedelta(days=FRESH_D), time.monotonic() + TURN_S
+    until_s = time.monotonic() + TURN_S
     with open_pool(conninfo, most=1) as pool, transaction(pool) as connection:
         while time.monotonic() < until_s and not count_queued(connection):
-            taken = claim_stale(
-                connection, organisation_id, ENGINE_VERSION, fresh_since, most=TAKEN_COUNT, lasts_s=CLAIMED_S, most_tries=MOST_TRIES
-            )
-            commit(connection)
+            taken = take_stale(connection, organisation_id, today, most=TAKEN_COUNT)
             if not taken:
                 break
             refresh(connection, organisation_id, taken, today)

@@ -142,7 +142,7 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
 
 def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
     band, inputs = estimate_band(case, today.holdover_h)
-    scenarios = scenarios_of(case)
+    scenarios = _scenarios(case)
     averaged_h = averaged_holdover_h(case)
     limited_by, lowered_h = find_limit(case, today, averaged_h)
     outage = case.run()
@@ -182,7 +182,7 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
     )
 
 
-def scenarios_of(case: Case) -> Scenarios:
+def _scenarios(case: Case) -> Scenarios:
     """Return the holdovers with the battery in other states."""
     end_of_life_ratio = case.requirement.end_of_life_ratio
     return Scenarios(
