@@ -9,6 +9,8 @@ from core.test_answers import sites
 
 from ypomoni.core.evaluation.evaluate import evaluate_plan, try_supply
 from ypomoni.core.evaluation.listing import list_plan
+from ypomoni.core.outage.band import estimate_band, low_end_near_h
+from ypomoni.core.outage.case import Case
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.results_json import dump_plan_result, load_plan_result
 from ypomoni.documents.site_file import read_site
@@ -28,7 +30,8 @@ def agree(plan):
         if short.key == whole.weakest_supply:
             assert short.limited_by == full.limited_by
         if short.verdict == "holds" and short.holdover:
-            assert short.holdover.low == pytest.approx(full.holdover.low, rel=1e-9)
+            assert short.holdover.low == pytest.approx(full.holdover.low, rel=0.011)
+            assert (short.holdover.low >= short.standby_h) is (full.holdover.low >= full.standby_h)
     assert load_plan_result(dump_plan_result(listed)) == listed
 
 
@@ -36,6 +39,21 @@ def agree(plan):
 def test_random_plans_are_listed_as_their_pages_say(seed):
     """Buses, powers, bursts, limits, rails, purposes."""
     agree(random_plan(seed))
+
+
+@pytest.mark.parametrize("seed", range(20, 32))
+def test_the_low_end_is_near_and_never_on_the_wrong_side_of_what_it_must_be(seed):
+    """Loads of several kinds moved together, asked with required hours from far below to a hair beside the low end of the band."""
+    plan = random_plan(seed, most_loads=25)
+    for supply in plan.supplies:
+        case = Case(supply, plan.loads_on(supply.key))
+        if case.draws_nothing or (expected_h := case.holdover().holdover_h) <= 0:
+            continue
+        low_h = estimate_band(case, expected_h)[0].low
+        for share in (0.3, 0.9, 0.9999, 1.0001, 1.02):
+            near_h = low_end_near_h(case, expected_h, share * low_h)
+            assert near_h == pytest.approx(low_h, rel=0.011)
+            assert (near_h >= share * low_h) is (share < 1)
 
 
 SITES = sites()

@@ -21,20 +21,18 @@ from ypomoni.core.judgement import (
     judge_unassigned,
     not_checked,
 )
-from ypomoni.core.outage.band import estimate_band
+from ypomoni.core.outage.band import low_end_near_h
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.gathering import MOST_BUSY_LOADS
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.outage.testing import result_of_test
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of
-from ypomoni.core.telling.results import Band, DischargeResult, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
+from ypomoni.core.telling.results import DischargeResult, Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
 from ypomoni.core.telling.wording import say_hours, say_required_h
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Plan, Supply
 
-# A low end of the band that is so far from what it must be is on its side of it, however roughly it is known.
-CLEAR_RATIOS = (0.85, 1.15)
 NO_HOURS = "No hours can be computed, so no battery can be named."
 
 
@@ -242,7 +240,7 @@ def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     result = figures.result
     advice = recommend_bank(case, result.methods)
     if advice.bank is not None and not _holds(result):
-        advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice, result.holdover)))
+        advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice)))
     result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
     result = replace(result, season_ways=season_ways(case, result))
     if advice.bank is not None:
@@ -259,7 +257,7 @@ def _holds(result: SupplyResult) -> bool:
     return min(result.holdover.low, result.scenarios.cold, result.scenarios.end_of_life) >= result.standby_h
 
 
-def _on_paper(case: Case, advice: Advice, now: Band | None) -> tuple[str, ...]:
+def _on_paper(case: Case, advice: Advice) -> tuple[str, ...]:
     """Return whether even the bank that is offered meets the hours on paper only."""
     if advice.bank is None:
         return ()
@@ -267,24 +265,12 @@ def _on_paper(case: Case, advice: Advice, now: Band | None) -> tuple[str, ...]:
     required_h = case.requirement.standby_h
     expected_h = changed.holdover().holdover_h
     ends = (
-        ("at the low end of its band", lambda: _low_end_h(changed, expected_h, now)),
+        ("at the low end of its band", lambda: low_end_near_h(changed, expected_h, required_h)),
         ("in the cold", lambda: changed.holdover(cold=True).holdover_h),
         ("at the end of its life", lambda: changed.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h),
     )
     short = [f"{words} {say_hours(hours_h, must_h=required_h)}" for words, lasts in ends if (hours_h := lasts()) < required_h]
     return (f"Even then it holds {', '.join(short)} of {say_required_h(required_h)}.",) if short else ()
-
-
-def _low_end_h(case: Case, expected_h: float, now: Band | None) -> float:
-    """Return the low end of the band of a new bank; from the band that is known, where that leaves no doubt which side of the hours it is on. [h]
-
-    The same loads are as uncertain with another bank of the same kind, so the bands are about equally wide.
-    """
-    if now is not None and now.expected > 0:
-        about_h = expected_h * now.low / now.expected
-        if not CLEAR_RATIOS[0] < about_h / case.requirement.standby_h < CLEAR_RATIOS[1]:
-            return about_h
-    return estimate_band(case, expected_h)[0].low
 
 
 def _working_of(case: Case, result: SupplyResult, advice: Advice) -> workings.Working:

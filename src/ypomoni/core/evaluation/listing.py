@@ -10,7 +10,7 @@ from ypomoni.core.evaluation.evaluate import failed, summarise_plan, tested_of, 
 from ypomoni.core.evaluation.figures import Figures, averaged_holdover_h, compute_figures, find_limit
 from ypomoni.core.evaluation.recommending import facts_of
 from ypomoni.core.judgement import audit_of, judge_audit, judge_supply
-from ypomoni.core.outage.band import low_end_h
+from ypomoni.core.outage.band import low_end_near_h
 from ypomoni.core.outage.case import Case
 from ypomoni.core.telling.results import Band, PlanResult, Scenarios, SupplyResult, Verdict
 from ypomoni.core.things.loads import Load
@@ -58,7 +58,7 @@ def list_supply(plan: Plan, supply: Supply) -> SupplyResult:
     required_h, expected_h = supply.requirement.standby_h, holdover.expected
     cold_h = case.holdover(cold=True).holdover_h
     end_of_life_h = case.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h
-    low_h = low_end_h(case, expected_h) if min(cold_h, end_of_life_h) >= required_h else expected_h
+    low_h = low_end_near_h(case, expected_h, required_h) if min(cold_h, end_of_life_h) >= required_h else expected_h
     known = replace(
         figures.result,
         holdover=Band(low=low_h, expected=expected_h, high=expected_h),

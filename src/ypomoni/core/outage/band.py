@@ -3,6 +3,8 @@
 import math
 from collections.abc import Callable
 
+import numpy as np
+
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.conditioning import explained_square
 from ypomoni.core.outage.demand import LoadCurrents, mean_draw
@@ -16,6 +18,8 @@ from ypomoni.core.things.outputs import OVERHEAD_SPREAD_RATIO, AcOutput
 
 # A load that ends it at once: e^−12 of the time, a second of a month.
 GREATEST_DELTA = 12.0
+# As closely as a list shows it.
+NEAR_RATIO = 0.01
 
 
 def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput, ...]]:
@@ -40,10 +44,66 @@ def estimate_band(case: Case, expected_h: float) -> tuple[Band, tuple[BandInput,
     )
 
 
-def low_end_h(case: Case, expected_h: float) -> float:
-    """Return the low end of `estimate_band` alone, for half the work. [h]"""
-    falls, _ = _falls_and_rises(case, expected_h, _band_runs(case, expected_h, low_only=True))
-    return band_of(expected_h, math.hypot(*falls), 0.0).low
+def low_end_near_h(case: Case, expected_h: float, must_h: float) -> float:
+    """Return the low end of `estimate_band` to a hundredth, and surely on the right side of ``must_h``, for a fraction of the work. [h]
+
+    What draws more at every instant shortens the hours no less. So a load that was moved bounds those that move the demand by less, and those
+    that move it by more, and most of them need not be moved at all.
+    """
+    if case.supply.totals or case.light_load is not None or expected_h <= 0:
+        # What explains a total explains parts of every load; and an output that switches off for want of load holds longer with more of it.
+        falls, _ = _falls_and_rises(case, expected_h, _band_runs(case, expected_h, low_only=True))
+        return band_of(expected_h, math.hypot(*falls), 0.0).low
+    limit = math.log(expected_h / must_h) if must_h > 0 else math.inf
+    moved = _Moved(case, expected_h)
+    known = [_log_ratio(expected_h, bad_h) for *_, bad_h, _ in _bank_runs(case, expected_h, low_only=True)]
+    pairs: list[tuple[LoadCurrents, LoadCurrents]] = []
+    for currents in case.currents:
+        worst = worst_currents(currents, case.climate_of(currents.load))
+        if moved.moves_evenly(currents):
+            pairs.append((currents, worst))
+        else:
+            known.append(_log_ratio(expected_h, moved.holdover_h(currents, worst)))
+    falls = _Bounded(np.array([_moves(*pair) for pair in pairs]).reshape(len(pairs), 6))
+    while True:
+        least, most = math.hypot(*known, falls.least()), math.hypot(*known, falls.most())
+        if (most <= limit or least > limit) and math.exp(-least) - math.exp(-most) <= NEAR_RATIO * math.exp(-least):
+            return band_of(expected_h, most, 0.0).low
+        n = falls.next()
+        falls.learn(n, _log_ratio(expected_h, moved.holdover_h(*pairs[n])))
+
+
+class _Bounded:
+    """Between what the fall of each load lies, as far as those that are known tell. ``moves``: what each adds to the demand, shape (n, 6)."""
+
+    def __init__(self, moves: np.ndarray) -> None:
+        self.moves, self.sizes = moves, moves.sum(axis=1)
+        self.lower, self.upper = np.zeros(len(moves)), np.full(len(moves), math.inf)
+
+    def least(self) -> float:
+        """Return the root of squares of what they are at least."""
+        return float(np.sqrt(np.sum(self.lower**2)))
+
+    def most(self) -> float:
+        """Return the root of squares of what they are at most."""
+        return float(np.sqrt(np.sum(self.upper**2)))
+
+    def learn(self, n: int, fall: float) -> None:
+        """Take in the fall of one load: no more have those that move the demand by less, no less those that move it by more."""
+        smaller, greater = (self.moves <= self.moves[n]).all(axis=1), (self.moves >= self.moves[n]).all(axis=1)
+        self.upper[smaller] = np.minimum(self.upper[smaller], fall)
+        self.lower[greater] = np.maximum(self.lower[greater], fall)
+        self.lower[n] = self.upper[n] = fall
+
+    def next(self) -> int:
+        """Return the load of which to learn next: the greatest of those nothing is known of, else the middle one of the widest bounds."""
+        unbounded = np.isinf(self.upper) & (self.lower < math.inf)
+        if unbounded.any():
+            return int(np.argmax(np.where(unbounded, self.sizes, -math.inf)))
+        gaps = self.upper**2 - self.lower**2
+        widest = int(np.argmax(gaps))
+        alike = np.flatnonzero((self.upper == self.upper[widest]) & (self.lower == self.lower[widest]))
+        return int(alike[np.argsort(self.sizes[alike])[len(alike) // 2]])
 
 
 def _falls_and_rises(case: Case, expected_h: float, runs: list[tuple[str, str, str, float, float]]) -> tuple[list[float], list[float]]:
@@ -72,15 +132,21 @@ def _band_runs(case: Case, expected_h: float, *, low_only: bool = False) -> list
     """Return key, name, provenance and the holdover at the bad and the good end of each uncertain input; ``low_only`` leaves the good ends out. [h]"""
     runs: list[tuple[str, str, str, float, float]] = []
     moved = _Moved(case, expected_h)
-
-    def ends_h(lasts_h: Callable[[float], float]) -> tuple[float, float]:
-        return lasts_h(-1.0), expected_h if low_only else lasts_h(1.0)
-
     for currents in case.currents:
         load, climate = currents.load, case.climate_of(currents.load)
         bad_h = moved.holdover_h(currents, worst_currents(currents, climate))
         good_h = expected_h if low_only else moved.holdover_h(currents, best_currents(currents, climate))
         runs.append((load.key, load.name, load.standby.provenance.value, bad_h, good_h))
+    return runs + _bank_runs(case, expected_h, low_only=low_only)
+
+
+def _bank_runs(case: Case, expected_h: float, *, low_only: bool) -> list[tuple[str, str, str, float, float]]:
+    """Return of `_band_runs` those of the bank and the output. [h]"""
+    runs: list[tuple[str, str, str, float, float]] = []
+
+    def ends_h(lasts_h: Callable[[float], float]) -> tuple[float, float]:
+        return lasts_h(-1.0), expected_h if low_only else lasts_h(1.0)
+
     # A discharge table says more than a nameplate.
     spread = case.capacity_spread_ratio
     bad_h, good_h = ends_h(lambda sign: case.holdover(capacity_ratio=1 + sign * spread).holdover_h)
@@ -129,19 +195,27 @@ class _Moved:
         even_h = case.holdover(averaged=True).holdover_h if self.averaged else 0.0
         self.scale_ratio = expected_h / even_h if even_h > 0 else 1.0
 
+    def moves_evenly(self, currents: LoadCurrents) -> bool:
+        """Say whether a load moves the demand by the same all the time."""
+        return self.averaged or not (currents.load.bursts or currents.load.cable)
+
     def holdover_h(self, before: LoadCurrents, after: LoadCurrents) -> float:
         """Return the holdover with a load's currents changed. [h]"""
-        if not self.averaged and (before.load.bursts or before.load.cable):
+        if not self.moves_evenly(before):
             return self.case.holdover(changed=after).holdover_h
-        moves = [
-            round(b - a, 12)
-            for state in (False, True)
-            for a, b in zip(mean_draw(before, in_alarm=state), mean_draw(after, in_alarm=state), strict=True)
-        ]
-        key = tuple(moves)
+        key = _moves(before, after)
         if key not in self.known:
             self.known[key] = self.case.holdover(changed=after, averaged=self.averaged).holdover_h * self.scale_ratio
         return self.known[key]
+
+
+def _moves(before: LoadCurrents, after: LoadCurrents) -> tuple[float, ...]:
+    """Return by how much a load moves the demand in standby and in alarm. (A, W, S, A, W, S)"""
+    return tuple(
+        round(b - a, 12)
+        for state in (False, True)
+        for a, b in zip(mean_draw(before, in_alarm=state), mean_draw(after, in_alarm=state), strict=True)
+    )
 
 
 def standby_deltas(case: Case, expected_h: float) -> tuple[list[float], list[float]]:

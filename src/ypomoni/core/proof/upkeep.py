@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from enum import StrEnum
 
-from ypomoni.core.bracketing import bracket_root
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.telling.wording import plain_number, say_hours, say_percent, say_required_h
 from ypomoni.core.things.batteries import CONDITION_FLOOR_RATIO, LOSS_AT_END_OF_LIFE_RATIO, REPLACE_BELOW_RATIO, Bank
@@ -110,12 +110,13 @@ def holds_until(supply: Supply, loads: tuple[Load, ...], begun_on: date, today: 
     if _carries(case, CONDITION_FLOOR_RATIO):
         left_y = FURTHEST_Y
     else:
-        must_h = case.requirement.standby_h
-
-        def short_h(condition_ratio: float) -> float:
-            return must_h - case.holdover(condition_ratio=condition_ratio).holdover_h
-
-        low, high = bracket_root(short_h, CONDITION_FLOOR_RATIO, now_ratio, width=KNOWN_TO_D / DAYS_PER_YEAR * per_year)
+        # Bursts make the hours a staircase of the condition, and a question answered by yes or no takes a third of the work of a holdover.
+        low, high = bracket(
+            lambda condition_ratio: not _carries(case, condition_ratio),
+            CONDITION_FLOOR_RATIO,
+            now_ratio,
+            width=KNOWN_TO_D / DAYS_PER_YEAR * per_year,
+        )
         left_y = min(FURTHEST_Y, max(0.0, now_ratio - 0.5 * (low + high)) / per_year)
     return (today if bank.condition_ratio is not None else max(today, begun_on)) + timedelta(days=left_y * DAYS_PER_YEAR)
 
