@@ -156,22 +156,46 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
         return Advice(
             reason=f"{say_sold(enough[0])} would carry it, but nobody can say whether it is recharged in time: the charger is not known. Enter its figures."
         )
-    first: tuple[SoldBank, Finding] | None = None
+    tried = first_harmless(case, enough, NOT_OF_A_BANK)
+    if tried.bank is not None:
+        return Advice(bank=tried.bank, risks=_risks(tried.findings))
+    first = tried.stopped
+    return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TriedBanks:
+    """What became of a list of banks: the one that does with all that is found of it, or the first that did not and what stopped it."""
+
+    bank: SoldBank | None = None
+    findings: tuple[Finding, ...] = ()
+    stopped: tuple[SoldBank, Finding] | None = None
+
+
+def first_harmless(case: Case, banks: list[SoldBank], ignored: frozenset[str]) -> TriedBanks:
+    """Return the first of some banks, by strings and then by size, that lives through its season and earns nothing severe but what is ignored."""
+    stopped: tuple[SoldBank, Finding] | None = None
     ceiling_ah = float("inf")
-    for sold in keep_through_season(case, enough):
+    for sold in keep_through_season(case, banks):
         if c20_of(sold) >= ceiling_ah:
             continue
         judged = judge_briefly(fitted_with(case.supply, sold), case.loads)
-        left = [f for f in judged.findings if f.code not in NOT_OF_A_BANK and (f.severity in SEVERE or f.code in NEVER)]
+        left = severe_left(judged.findings, ignored)
         if not left:
-            return Advice(bank=sold, risks=_risks(judged.findings))
+            return TriedBanks(bank=sold, findings=judged.findings)
         lasting = [f for f in left if f.code not in LARGER_MENDS]
-        first = first or (sold, (lasting or left)[0])
+        stopped = stopped or (sold, (lasting or left)[0])
+        # What neither a larger nor a smaller bank mends stays with every other one that is listed.
         if any(f.code not in SMALLER_MENDS for f in lasting):
             break
         if lasting:
             ceiling_ah = c20_of(sold)
-    return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
+    return TriedBanks(stopped=stopped)
+
+
+def severe_left(findings: tuple[Finding, ...], ignored: frozenset[str]) -> list[Finding]:
+    """Return the findings for which a bank is not offered."""
+    return [f for f in findings if f.code not in ignored and (f.severity in SEVERE or f.code in NEVER)]
 
 
 def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, float | None]:

@@ -8,8 +8,17 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from ypomoni.core.bracketing import bracket
-from ypomoni.core.evaluation.living import first_that, fitted_with, keep_through_season, lives_through, why_no_season
-from ypomoni.core.evaluation.recommending import NEVER, NOT_OF_A_BANK, SEVERE, judge_briefly, judge_stated, say_sold
+from ypomoni.core.evaluation.living import first_that, fitted_with, lives_through, why_no_season
+from ypomoni.core.evaluation.recommending import (
+    LARGER_MENDS,
+    NOT_OF_A_BANK,
+    SMALLER_MENDS,
+    first_harmless,
+    judge_briefly,
+    judge_stated,
+    say_sold,
+    severe_left,
+)
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
 from ypomoni.core.seasons.cuts import play_cuts, unknown_of_charger
@@ -27,6 +36,8 @@ LOAD_STEP_RATIO = 0.01
 MOST_MISSED_DAYS = 60
 # A battery that lives through the season may be too small for the hours that are asked: that is said beside it.
 NOT_OF_THE_SEASON = NOT_OF_A_BANK | {"holdover_below_requirement", "capacity_below_method"}
+# What another bank may mend, or no bank has to.
+OF_SIZE = NOT_OF_THE_SEASON | LARGER_MENDS | SMALLER_MENDS
 
 
 def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
@@ -68,16 +79,10 @@ def smallest_bank(case: Case) -> SoldBank | None:
     if not case.bank.suits(supply.nominal_v):
         return None
     banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, supply.stock)
-    for bank in keep_through_season(case, banks):
-        fitted = fitted_with(supply, bank)
-        # What is severe whatever the battery would be worked out for every size; most of it needs no outage.
-        if not _earns_severe(judge_stated(fitted, case.loads)) and not _earns_severe(judge_briefly(fitted, case.loads)):
-            return bank
-    return None
-
-
-def _earns_severe(result: SupplyResult) -> bool:
-    return any((f.severity in SEVERE or f.code in NEVER) and f.code not in NOT_OF_THE_SEASON for f in result.findings)
+    # A season takes long to play. What is severe whatever the battery shows without one, and is asked first.
+    if not banks or severe_left(judge_stated(fitted_with(supply, banks[0]), case.loads).findings, OF_SIZE):
+        return None
+    return first_harmless(case, banks, NOT_OF_THE_SEASON).bank
 
 
 def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:

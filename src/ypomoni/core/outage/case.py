@@ -18,9 +18,10 @@ from ypomoni.core.outage.demand import (
     mean_draw,
     peak_draw,
     total_draw,
+    trains_count,
 )
 from ypomoni.core.outage.ends import Holdover
-from ypomoni.core.outage.gathering import MOST_COST, MOST_MIXED_COST, Gathering, gather, mixed_cost, pattern_cost
+from ypomoni.core.outage.gathering import MOST_COST, MOST_MIXED_COST, MOST_TRAINS, Gathering, gather, mixed_cost, pattern_cost
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.outage.light_load import LightLoad, light_load_of
 from ypomoni.core.outage.order import Order, compare_demand
@@ -147,8 +148,10 @@ class Case:
     @cached_property
     def gathering(self) -> Gathering | None:
         """How bursts that would take too long to follow are gathered; None where every one of them is followed."""
-        alarm_h, lines = self.requirement.alarm_h, self._stated_timelines
-        mixed = self._is_mixed
+        alarm_h, mixed = self.requirement.alarm_h, self._is_mixed
+        if sum(trains_count(c) for c in self.currents) > MOST_TRAINS:
+            return gather(self.currents, alarm_h, mixed=mixed)
+        lines = self._stated_timelines
         costs_too_much = pattern_cost(lines, self.loads, alarm_h) > MOST_COST or (
             mixed and mixed_cost(lines, self.loads, alarm_h) > MOST_MIXED_COST
         )
@@ -160,8 +163,11 @@ class Case:
         if self.requirement.alarm_h <= 0 or not any(load.bursts for load in self.loads):
             return False
         pack = build_pack(self.bank, condition_ratio=self.condition_today_ratio, temperature_degc=self.supply.typical_degc)
-        order = compare_demand(*self._stated_timelines, self.threshold.threshold_v, pack.full_v)
-        return order is Order.MIXED or (order is Order.ALARM_IS_LESS and any(line.floors for line in self._stated_timelines))
+        # In step or staggered, the pieces of a load ask for the same at most and at least in all: in step they are one train and not thousands.
+        in_step = [replace(c, pieces_coincide=True) for c in self.currents]
+        lines = self._timeline(in_step, in_alarm=False), self._timeline(in_step, in_alarm=True)
+        order = compare_demand(*lines, self.threshold.threshold_v, pack.full_v)
+        return order is Order.MIXED or (order is Order.ALARM_IS_LESS and any(line.floors for line in lines))
 
     def follow(self, currents: LoadCurrents) -> LoadCurrents:
         """Return the currents of a load as they are walked."""

@@ -422,6 +422,17 @@ def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = Fal
     return rest.plus(currents.load.draw_per_amp.times(constant_a)), tuple(trains)
 
 
+def trains_count(currents: LoadCurrents) -> int:
+    """Return how many trains of bursts a load may add to a demand, before any of them is made."""
+    periods_h = [1.0 / burst.per_hour for burst in currents.load.bursts if burst.per_hour > 0 and burst.duration_s > 0]
+    return currents.load.quantity if periods_h and _are_told_apart(currents, min(periods_h)) else len(periods_h)
+
+
+def _are_told_apart(currents: LoadCurrents, period_h: float) -> bool:
+    """Say whether each staggered piece has a train of its own, with bursts that come so often: not where together they come all the time."""
+    return not currents.pieces_coincide and not currents.gathered and currents.load.quantity / period_h <= 1.0 / GATHER_PERIOD_H
+
+
 def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_Train]]:
     """Return a constant excess and the trains of one load. [A]"""
     load = currents.load
@@ -435,7 +446,7 @@ def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_
         return 0.0, []
     if currents.pieces_coincide or load.quantity == 1:
         return 0.0, [_Train(tuple(_gathered(w) for w in waves), rest_a, load.quantity, load.draw_per_amp)]
-    if not currents.gathered and load.quantity / min(w.period_h for w in waves) <= 1.0 / GATHER_PERIOD_H:
+    if _are_told_apart(currents, min(w.period_h for w in waves)):
         return 0.0, [
             _Train(
                 tuple(_gathered(_Wave(w.offset_h + i * w.period_h / load.quantity, w.period_h, w.duration_h, w.current_a)) for w in waves),

@@ -31,6 +31,8 @@ MOST_MIXED_COST = 600_000.0
 ALARM_COST = 2.0
 # What a train of bursts behind a cable costs at every change, as a share of the change itself.
 TRAIN_OF_FLOOR_SHARE = 0.2
+# And at every look at the demand each train of bursts is asked, however rarely it comes.
+MOST_TRAINS = 1_000
 MOST_DOUBLINGS = 24
 # More loads with bursts than this are not computed on one supply, however they are gathered.
 MOST_BUSY_LOADS = 300
