@@ -149,7 +149,7 @@ def fresh(bank, **blocks):
 
 
 def check_banks(plan, computed):
-    """Assert that a recommended bank, put back from outside, leaves nothing severe, and never more than was there."""
+    """Assert that a recommended bank, put back from outside, leaves nothing severe, and no risk that was not told."""
     put_back = 0
     for supply, result in zip(plan.supplies, computed.supplies, strict=True):
         sold = result.recommended_bank
@@ -174,6 +174,9 @@ def check_banks(plan, computed):
         }
         if any(f.code == "meets_on_paper_only" for f in fitted.findings) and result.holdover.expected < result.standby_h:
             assert any(text.startswith("Even then it holds") for text in result.bank_risks)
+        # What is only read of it, or holds on paper only, is told in other words.
+        stays = {f.evidence for f in fitted.findings if f.severity is Severity.RISK and f.code != "meets_on_paper_only"}
+        assert stays <= set(result.bank_risks), (supply.key, stays - set(result.bank_risks))
         put_back += 1
     return put_back
 

@@ -26,6 +26,8 @@ LONG = {"length_m": 100, "section_mm2": 0.5}
 HOT = {"typical_degc": 24, "max_degc": 35}
 LATE = {"requirement": {"response_h": 4}}
 TWICE_A_DAY = {"cuts": {"week": [{"day": "daily", "start": "06:00", "duration_h": 3}, {"day": "daily", "start": "18:00", "duration_h": 3}]}}
+# Of a UPS that burns 14 W, on 7 Ah.
+RUNS_OF_SEVEN = [{"output_w": 26, "run_h": 1.01}, {"output_w": 104, "run_h": 0.196}]
 ONCE_A_WEEK = {"cuts": {"week": [{"day": "sat", "start": "10:00", "duration_h": 1}]}}
 
 
@@ -541,6 +543,11 @@ ROWS = {
         "risk",
         {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 1.2}, {"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
         {"supply": ups(timed_runs=[{"output_w": 26, "run_h": 2.4}]), "loads": [watts(20)]},
+    ),
+    "timed_runs_of_another_battery": (
+        "risk",
+        {"supply": ups(bank={"capacity_ah": 24}, timed_runs=RUNS_OF_SEVEN), "loads": [watts(20)]},
+        {"supply": ups(bank={"capacity_ah": 7}, timed_runs=RUNS_OF_SEVEN), "loads": [watts(20)]},
     ),
     "cuts_not_survived": ("fails", cut(TWICE_A_DAY, charge_limit_a=0.08), cut(TWICE_A_DAY, charge_limit_a=0.8)),
     "cuts_not_survived by an alarm alone": (

@@ -7,9 +7,10 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
-from ypomoni.actions.new_bank import new_bank_columns
+from ypomoni.actions.new_bank import kept_of_runs, new_bank_columns
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.building import wired
+from ypomoni.core.evaluation.living import with_new_bank
 from ypomoni.core.evaluation.recommending import SEVERE, judge_briefly
 from ypomoni.core.evaluation.set_up import Judged, SetUp, StepKind, judge_reading
 from ypomoni.core.things.batteries import Bank
@@ -40,7 +41,7 @@ def plan_bank(connection: Connection, actor: Actor, plan_id: int, supply_key: st
     made = clone_plan(connection, actor, plan_id)
     tree = read_tree(connection, actor, row["site_id"], lock=True)
     there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)
-    wanted = [("supply", dict(there), bank_columns(fitted)), without_tests_of(dict(made), supply_key)]
+    wanted = [("supply", dict(there), bank_columns(fitted) | kept_of_runs(supply)), without_tests_of(dict(made), supply_key)]
     change_together(connection, actor, wanted)
     return made
 
@@ -56,7 +57,7 @@ def supply_in(plan: Plan, supply_key: str) -> Supply:
 def _with_bank(supply: Supply, bank: Bank) -> Supply:
     before = supply.bank
     kept = {"protection": before.protection, "lead": before.lead} if before else {}
-    return replace(supply, bank=replace(bank, **kept))
+    return with_new_bank(supply, replace(bank, **kept))
 
 
 def _refuse_worse(plan: Plan, before: Supply, after: Supply) -> None:

@@ -1,7 +1,9 @@
 """The columns of a supply that another bank changes; called by every action that puts a bank in place of one."""
 
+from ypomoni.core.outage.identifying import identified
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.supplies import Supply
 from ypomoni.records.field import Row
 
 
@@ -14,6 +16,12 @@ def size_columns(bank: Bank | SoldBank) -> Row:
         "bank_series": bank.series,
         "bank_parallel": bank.parallel,
     }
+
+
+def kept_of_runs(before: Supply) -> Row:
+    """Return the columns that change with any new bank where runs of a UPS were timed: its overhead is kept, the runs were of the old bank."""
+    known = identified(before).ac
+    return {} if not before.timed_runs or known is None else {"timed_runs": [], "ac_overhead_w": known.overhead_w}
 
 
 def new_bank_columns(bank: Bank | SoldBank) -> Row:

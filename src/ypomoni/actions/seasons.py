@@ -7,7 +7,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound
-from ypomoni.actions.new_bank import new_bank_columns
+from ypomoni.actions.new_bank import kept_of_runs, new_bank_columns
 from ypomoni.actions.plans import clone_plan
 from ypomoni.core.evaluation.asking import Tried, tried_supply
 from ypomoni.core.things.supplies import Supply
@@ -72,17 +72,17 @@ def plan_season(connection: Connection, actor: Actor, plan_id: int, supply_key: 
     made = clone_plan(connection, actor, plan_id)
     tree = read_tree(connection, actor, row["site_id"], lock=True)
     there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)
-    wanted = [("supply", dict(there), _columns_of(changed, tried))]
+    wanted = [("supply", dict(there), _columns_of(supply, changed, tried))]
     if tried.bank is not None:
         wanted.append(without_tests_of(dict(made), supply_key))
     change_together(connection, actor, wanted)
     return made
 
 
-def _columns_of(changed: Supply, tried: Tried) -> Row:
+def _columns_of(before: Supply, changed: Supply, tried: Tried) -> Row:
     found: Row = {}
     if tried.bank is not None:
-        found |= new_bank_columns(tried.bank)
+        found |= new_bank_columns(tried.bank) | kept_of_runs(before)
     if tried.charger_a is not None:
         found |= {"charge_limit_a": changed.charge_limit_a, "supply_current_a": changed.supply_current_a}
     if tried.panels_count is not None:

@@ -5,8 +5,10 @@ from datetime import date, timedelta
 from typing import Any
 
 from ypomoni.actions.actor import Actor
+from ypomoni.actions.build import supply_in
 from ypomoni.actions.edit import edit, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
+from ypomoni.actions.new_bank import kept_of_runs
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.proof.upkeep import DueItem, DueKind, Known, due_items
@@ -109,7 +111,8 @@ def _replace(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow
         }
         for n in range(series * parallel)
     ]
-    changes = {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_blocks": blocks}
+    changes: Row = {"bank_age_y": 0.0, "bank_condition_ratio": None, "bank_resistance_ohm": None, "bank_blocks": blocks}
+    changes |= kept_of_runs(supply_in(to_core_plan(read_document(tree), plan["key"]), supply_key))
     edit(connection, actor, "supply", row["id"], row["version"], {k: v for k, v in changes.items() if k in row})
     tests = [t for t in plan["tests"] if t["supply"] != supply_key]
     if len(tests) != len(plan["tests"]):

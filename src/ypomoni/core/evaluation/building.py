@@ -20,6 +20,7 @@ from ypomoni.core.judgement.cables import LOST_RATIO, carried_v
 from ypomoni.core.judgement.protection import ISOLATED_FROM_AH, ISOLATED_FROM_V
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
+from ypomoni.core.outage.identifying import identified
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.telling.results import Band, Severity, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
@@ -421,7 +422,9 @@ def without_block(supply: Supply, loads: tuple[Load, ...], string: int) -> Pulle
             verdict=None,
             words="Without this block the bank gives nothing: all of it is one string. While it is out nothing holds.",
         )
-    rest = replace(supply, bank=replace(bank, parallel=left, blocks=tuple(b for b in bank.blocks if b.string != string)))
+    known = identified(supply)
+    bank = known.bank or bank
+    rest = replace(known, bank=replace(bank, parallel=left, blocks=tuple(b for b in bank.blocks if b.string != string)))
     result = judge_figures(rest, loads, compute_figures(rest, loads, in_full=True))
     hours = say_hours(result.holdover.expected, must_h=supply.requirement.standby_h) if result.holdover else "an unknown time"
     taken = f"Its whole string is out with it ({bank.series} blocks). " if bank.series > 1 else ""

@@ -1,6 +1,7 @@
 """Every figure of one supply: currents, hours with band and scenarios, recovery, what each school asks. Nothing is judged here.
 
-``in_full`` False leaves out what no verdict of *unsafe* or *fails* hangs on: band, scenarios, shares, the other schools.
+``in_full`` False leaves out what no verdict of *unsafe* or *fails* hangs on: band, scenarios, shares, the other schools. ``with_end`` adds to that
+what ends the hours and when it warns, and so every risk but those of the band and the scenarios.
 """
 
 from dataclasses import dataclass, replace
@@ -41,7 +42,7 @@ class Figures:
     peak_alarm_current_a: float = 0.0
 
 
-def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -> Figures:
+def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool, with_end: bool = False) -> Figures:
     """Return the figures of a supply with its loads; those that cannot be computed are None."""
     figures = compute_currents(supply, loads)
     case, hindrance = figures.case, hindrance_of(supply, loads)
@@ -55,7 +56,7 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool) -
         timed = of_identified(supply, result.identified) if result.identified else None
         result = replace(result, workings=found if timed is None else {**found, "identified": timed})
     result = _with_methods(result, case, hindrance, in_full=in_full)
-    result = _with_hours(result, case, hindrance, in_full=in_full)
+    result = _with_hours(result, case, hindrance, in_full=in_full, with_end=in_full or with_end)
     if hindrance is None:
         result = _with_recovery(result, case, standby_a)
         if not case.draws_nothing:
@@ -119,7 +120,7 @@ def _with_methods(result: SupplyResult, case: Case, hindrance: Hindrance | None,
     return replace(result, methods=methods, disagreement=told)
 
 
-def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool) -> SupplyResult:
+def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *, in_full: bool, with_end: bool) -> SupplyResult:
     if hindrance is Hindrance.NO_BANK:
         return replace(
             result,
@@ -134,28 +135,36 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
     if case.draws_nothing:
         return replace(result, limited_by=LimitedBy.NOTHING_DRAWS)
     today = case.holdover()
-    if not in_full:
-        expected_h = today.holdover_h
-        return replace(result, holdover=Band(low=expected_h, expected=expected_h, high=expected_h))
-    return _with_holdover(result, case, today)
+    expected_h = today.holdover_h
+    result = replace(result, holdover=Band(low=expected_h, expected=expected_h, high=expected_h))
+    if with_end:
+        result = _with_end(result, case, today)
+    return _with_band(result, case, today) if in_full else result
 
 
-def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
+def _with_band(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
     band, inputs = estimate_band(case, today.holdover_h)
     scenarios = _scenarios(case)
+    shown = workings.of_holdover(case, today, band, scenarios, case.run().pack, result.missing_ah or 0.0)
+    return replace(
+        result,
+        holdover=band,
+        band_inputs=inputs,
+        scenarios=scenarios,
+        workings={**result.workings, **shown, "band": workings.of_band(band, inputs)},
+    )
+
+
+def _with_end(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult:
     averaged_h = averaged_holdover_h(case)
     limited_by, lowered_h = find_limit(case, today, averaged_h)
     outage = case.run()
     pack = outage.pack
-    missing_ah = max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0)
     bursts, burst_a = named_bursts(case.followed, today.end) if today.end.in_burst else ((), 0.0)
     return replace(
         result,
         limited_by=limited_by,
-        holdover=band,
-        band_inputs=inputs,
         endurance_h=today.endurance_h,
-        scenarios=scenarios,
         averaged_holdover_h=averaged_h,
         lowered_cutoff_holdover_h=lowered_h,
         end=EndState(
@@ -171,14 +180,9 @@ def _with_holdover(result: SupplyResult, case: Case, today: Holdover) -> SupplyR
             bursts=bursts,
             burst_current_a=burst_a,
         ),
-        missing_ah=missing_ah,
+        missing_ah=max(0.0, result.standby_h - today.holdover_h) * (result.standby_current_a or 0.0),
         warning=low_battery_warning(case, today.endurance_h),
         burst_times_h=outage.standby.burst_times_h(today.holdover_h, MOST_BURST_MARKS),
-        workings={
-            **result.workings,
-            **workings.of_holdover(case, today, band, scenarios, pack, missing_ah),
-            "band": workings.of_band(band, inputs),
-        },
     )
 
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 from functools import lru_cache
 
 from ypomoni.core.outage.case import Case
+from ypomoni.core.outage.identifying import identified
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.seasons.cuts import cut_pattern, gives_back_ratio, survives_cuts, unknown_of_charger
 from ypomoni.core.seasons.sun import play_sun, sun_of
@@ -31,7 +32,14 @@ def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
         protection=wired.protection if wired else None,
         lead=wired.lead if wired else None,
     )
-    return replace(supply, bank=fresh)
+    return with_new_bank(supply, fresh)
+
+
+def with_new_bank(supply: Supply, bank: Bank | None) -> Supply:
+    """Return a supply with another bank. What was timed with the one before tells what the supply burns, and nothing of the new one."""
+    known = identified(supply)
+    output = None if known.ac is None else replace(known.ac, tells_condition=False)
+    return replace(known, ac=output, bank=bank)
 
 
 def survives_season(case: Case) -> bool:

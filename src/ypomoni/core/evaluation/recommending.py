@@ -85,6 +85,11 @@ def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
 
 
+def judge_risks(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
+    """Return a supply's result as far as any danger, failure or risk hangs on it, but for what holds on paper only."""
+    return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False, with_end=True))
+
+
 def judge_stated(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     """Return a supply's result as far as no outage is needed, which takes no time: every *unsafe* and *fails* in it is among those of `judge_briefly`."""
     return judge_figures(supply, loads, compute_currents(supply, loads))
@@ -158,17 +163,17 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
         )
     tried = first_harmless(case, enough, NOT_OF_A_BANK)
     if tried.bank is not None:
-        return Advice(bank=tried.bank, risks=_risks(tried.findings))
+        # Looked at more closely than those that were passed over: some risks show only in what ends the hours.
+        return Advice(bank=tried.bank, risks=_risks(judge_risks(fitted_with(case.supply, tried.bank), case.loads).findings))
     first = tried.stopped
     return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TriedBanks:
-    """What became of a list of banks: the one that does with all that is found of it, or the first that did not and what stopped it."""
+    """What became of a list of banks: the one that does, or the first that did not and what stopped it."""
 
     bank: SoldBank | None = None
-    findings: tuple[Finding, ...] = ()
     stopped: tuple[SoldBank, Finding] | None = None
 
 
@@ -182,7 +187,7 @@ def first_harmless(case: Case, banks: list[SoldBank], ignored: frozenset[str]) -
         judged = judge_briefly(fitted_with(case.supply, sold), case.loads)
         left = severe_left(judged.findings, ignored)
         if not left:
-            return TriedBanks(bank=sold, findings=judged.findings)
+            return TriedBanks(bank=sold)
         lasting = [f for f in left if f.code not in LARGER_MENDS]
         stopped = stopped or (sold, (lasting or left)[0])
         # What neither a larger nor a smaller bank mends stays with every other one that is listed.

@@ -6,10 +6,13 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.outage.loading import OutputUse, Quantity, has_guessed_va, uses_of_output
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import plain_number, say_amps, say_ms, say_names, say_percent, say_span, say_watts
+from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO
 from ypomoni.core.things.outputs import USUAL_POWER_FACTOR_RATIO, AcOutput, DcOutput, OverheadFrom
 
 # Runs that are off by more than this do not belong to the battery that is entered.
 RUNS_AGREE_RATIO = 0.10
+# A battery is called new for so long. [years]
+NEW_UNTIL_Y = 0.5
 
 
 def check_output(facts: Facts) -> list[Finding]:
@@ -57,6 +60,7 @@ def check_sources(facts: Facts) -> Iterator[Finding]:
     yield from _transfer_gap(facts)
     yield from _overhead(facts)
     yield from _runs_disagree(facts)
+    yield from _runs_of_another(facts)
 
 
 _PARTS = {
@@ -175,6 +179,22 @@ def _runs_disagree(facts: Facts) -> Iterator[Finding]:
         "So what they say of it cannot be trusted.",
         source="least squares of the battery simulation over the timed runs",
         way_out="Look at the battery, its cut-off and the watts of each run again, and time one more run from full.",
+    )
+
+
+def _runs_of_another(facts: Facts) -> Iterator[Finding]:
+    """Yield that timed runs call a new battery worn: they may be of the one before it."""
+    found, bank = facts.result.identified, facts.bank
+    if found is None or bank is None or found.condition_ratio is None:
+        return
+    if bank.age_y > NEW_UNTIL_Y or found.condition_ratio >= REPLACE_BELOW_RATIO:
+        return
+    yield Finding(
+        code="timed_runs_of_another_battery",
+        severity=Severity.RISK,
+        evidence=f"By its timed runs the battery of {facts.supply.name} has {say_percent(found.condition_ratio)} of its capacity, and it is entered as new.",
+        source="least squares of the battery simulation over the timed runs",
+        way_out="If they were timed with the battery before it, take them out and time a new one. If not, have the battery tested.",
     )
 
 

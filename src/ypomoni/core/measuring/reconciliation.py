@@ -123,6 +123,7 @@ class Tree:
         instruments: tuple[Instrument, ...],
     ) -> None:
         self.supply = supply
+        # A device on AC hangs on no wire of this battery: no meter here sees it.
         fed = tuple(load for load in loads if not is_ac_on_dc(supply, load))
         self.case = Case(supply, fed)
         # Behind a regulated output a meter sees what the output gives, at its voltage, not what the battery does.
@@ -237,6 +238,7 @@ class Tree:
             return known or (0.0, 0.0)
         # Its own battery may just be charged, or not.
         limit_a = half_width_a(currents.load.alarm if state is State.ALARM else currents.load.standby) + currents.load.recharge_current_a
+        # Equal pieces are off together, so their limits add up plainly and not as a root of squares.
         per_amp_a = currents.load.draw_per_amp.at_nominal_a(at_v) * currents.load.quantity
         found = self._known[(key, state, at_v)] = (self.draw(currents, state).at_nominal_a(at_v), limit_a * per_amp_a)
         return found
@@ -296,6 +298,7 @@ class _Causes:
 
     def _cause(self, kind: str, left_a: float, limit_a: float, evidence: str, way_out: str, load_key: str | None = None) -> Cause:
         """Return a cause that leaves so much unexplained."""
+        # The likelihood of what it leaves over, were it the cause; its weight says how common such a cause is.
         fit = math.exp(-0.5 * (left_a / max(limit_a, 1e-9)) ** 2)
         return Cause(kind=kind, evidence=evidence, way_out=way_out, score_ratio=WEIGHTS[kind] * fit, load_key=load_key)
 
@@ -318,6 +321,7 @@ class _Causes:
         for child, value_a, limit_a in self._known_children():
             for factor in (1000.0, 0.001):
                 left_a = self.residual_a + value_a - value_a / factor
+                # With the reading its limit shrinks, or grows, too.
                 rest_a = math.sqrt(max(0.0, self.combined_a**2 - limit_a**2) + (limit_a / factor) ** 2)
                 evidence = f"With {say_amps(value_a / factor)} in place of {say_amps(value_a)} at {child.name} it adds up."
                 yield self._cause("unit", left_a, rest_a, evidence, f"Look at the reading of {child.name} again.", child.load_key)
@@ -343,6 +347,7 @@ class _Causes:
             if other is self.node.state:
                 continue
             other_a, square = self.tree.sum_behind(self.point, other, self.at_v)
+            # Both states ask for the same here, so neither can be told from the other.
             if abs(other_a - self.node.sum_a) <= self.combined_a:
                 continue
             limit_a = math.hypot(self.read_limit_a, math.sqrt(square))
@@ -353,6 +358,7 @@ class _Causes:
         for key in self.tree.loads_behind(self.point):
             currents = self.tree.currents[key]
             load = currents.load
+            # What was measured by itself is not in doubt here.
             if self._is_read_apart(key):
                 continue
             group_a = self.tree.draw(currents, self.node.state).at_nominal_a(self.at_v)
@@ -369,6 +375,7 @@ class _Causes:
             )
             stated = load.alarm if self.node.state is State.ALARM else load.standby
             if stated.provenance is not Provenance.MEASURED:
+                # Twice the limit that was guessed: guesses are narrower than the truth.
                 room_a = 2.0 * half_width_a(stated) * group_a / max(stated.current_a, 1e-12)
                 left_a = max(0.0, abs(self.residual_a) - room_a)
                 piece_a = (group_a + self.residual_a) / load.quantity

@@ -85,6 +85,7 @@ def _unit(facts: _Facts) -> Iterator[Question]:
         return
     pieces_count = facts.tree.pieces_count(facts.point)
     wanted = [(facts.expected_a, "what is expected here")]
+    # What fits all pieces need not be asked as one of them: a thousand pieces would make every sound reading a slip.
     near = abs(facts.size_a - facts.expected_a) <= facts.limit_a or 1 / NEAR_FACTOR <= facts.size_a / facts.expected_a <= NEAR_FACTOR
     if pieces_count > 1 and not near:
         wanted.append((facts.expected_a / pieces_count, "what one of them draws"))
@@ -197,6 +198,7 @@ def _alarm(facts: _Facts) -> Iterator[Question]:
     drawn = {facts.reading.state: facts.reading.drawn_a, other_state: other.drawn_a}
     limit_a = math.hypot(facts.reading.limit_a(facts.instrument), other.limit_a(facts.tree.instrument_of(other)))
     registered = {s: facts.tree.sum_behind(facts.point, s, facts.at_v)[0] for s in states}
+    # Locks and holding magnets let go in an alarm: then less is right.
     falls = registered[State.ALARM] < registered[State.STANDBY]
     if drawn[State.ALARM] < drawn[State.STANDBY] - limit_a and not falls:
         yield Question(
@@ -240,6 +242,7 @@ def _converter(facts: _Facts) -> Iterator[Question]:
     stated = load.alarm if facts.reading.state is State.ALARM else load.standby
     if facts.reading.state not in (State.STANDBY, State.ALARM) or stated.provenance not in (Provenance.MEASURED, Provenance.DATA_SHEET):
         return
+    # Power is kept: with no loss at all this much must flow in front of the converter.
     least_a = load.rail_v * stated.current_a * load.quantity / facts.at_v
     if 0 < facts.size_a < least_a * (1 - PHYSICS_TOLERANCE_RATIO) - facts.reading.limit_a(facts.instrument):
         yield Question(

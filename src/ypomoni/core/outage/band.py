@@ -57,6 +57,7 @@ def low_end_near_h(case: Case, expected_h: float, must_h: float) -> float:
     limit = math.log(expected_h / must_h) if must_h > 0 else math.inf
     moved = _Moved(case, expected_h)
     known = [_log_ratio(expected_h, bad_h) for *_, bad_h, _ in _bank_runs(case, expected_h, low_only=True)]
+    # A load with bursts, or at the end of a cable, is like no other: it is moved by itself.
     pairs: list[tuple[LoadCurrents, LoadCurrents]] = []
     for currents in case.currents:
         worst = worst_currents(currents, case.climate_of(currents.load))

@@ -312,6 +312,7 @@ class Case:
         return line.averaged() if averaged else line
 
     def _timelines(self, changed: LoadCurrents | None, *, averaged: bool, cold: bool) -> tuple[Timeline, Timeline]:
+        # One load moved is a matter of the band, which is told at the usual temperature.
         if cold and changed is None and not averaged:
             return self._cold_timelines
         if averaged:
@@ -319,6 +320,7 @@ class Case:
             return tuple(self._timeline(currents, in_alarm=state, averaged=True) for state in (False, True))  # type: ignore[return-value]
         if changed is None:
             return self._expected_timelines
+        # Asleep, all that hangs on the output goes on and off together: no load's part can be exchanged by itself.
         if self.light_load is not None and self.light_load.sleeps_between_bursts:
             changed = self.follow(changed)
             currents = [changed if c.load.key == changed.load.key else c for c in self.followed]
@@ -427,6 +429,7 @@ class _Demand:
         self.place = {c.load.key: n for n, c in enumerate(case.currents)}
         self.parts = [contribution(c, in_alarm=in_alarm) for c in case.followed]
         self.floors: list[tuple[Floor, ...]] = [floors_of(c, *part) for c, part in zip(case.followed, self.parts, strict=True)]
+        # Sums from the front and from the back: with one load exchanged the rest are two numbers, not a sum over all again.
         self.before = [case.supply.own_draw]
         for draw, _ in self.parts:
             self.before.append(self.before[-1].plus(draw))

@@ -53,6 +53,7 @@ class _Wave:
     current_a: float
 
     def is_active(self, t: float) -> bool:
+        # A time that lies a rounding error before a start belongs to the burst that starts there.
         n = math.floor((t - self.offset_h + SAME_TIME_H) / self.period_h)
         return n >= 0 and t < self.offset_h + n * self.period_h + self.duration_h - SAME_TIME_H
 
@@ -110,6 +111,7 @@ class _Train:
             active[n] = self.waves[n].is_active(edge)
             levels_a = [w.current_a for w, is_on in zip(self.waves, active, strict=True) if is_on]
             now = self.pieces_count * (max(levels_a) - self.rest_a) if levels_a else 0.0
+            # Under a greater burst of the same piece a smaller one changes nothing.
             if now != excess:
                 found.append((edge, now - excess))
                 excess = now
@@ -210,12 +212,14 @@ class Timeline:
             i, p, g = i + excess * unit_i, p + excess * unit_p, g + excess * unit_g
             for edge, step in train.steps(a, b, excess):
                 changes.append((edge, step * unit_i, step * unit_p, step * unit_g))
+        # Trains are added up by their changes: nobody asks all of them at every instant.
         changes.sort()
         found: list[Stretch] = [(a, i, p, g)]
         for t, di, dp, dg in changes:
             i, p, g = i + di, p + dp, g + dg
             # What is left of adding and taking away the same number is rounding, not draw.
             stretch = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
+            # Edges that fall together are one change, or a stretch of no length would be walked.
             if t - found[-1][0] <= SAME_TIME_H:
                 found[-1] = (found[-1][0], stretch[1], stretch[2], stretch[3])
             else:
@@ -226,6 +230,7 @@ class Timeline:
         """Return `stretches`, remembered: the same stretches are walked again with other banks."""
         known = self._chunks.get((a, b))
         if known is None:
+            # A long search asks for ever new chunks; what is forgotten is only made again.
             if len(self._chunks) > 512:
                 self._chunks.clear()
             known = self._chunks[(a, b)] = self.stretches(a, b)
@@ -236,6 +241,7 @@ class Timeline:
         if not self.trains:
             return [(a, self.base[0], self.base[1], self.base[2])]
         if self._window is None or a < self._window[0] or b > self._window[1]:
+            # Searches for a start move to and fro within a period, so the window is cut wide enough for them.
             begin, end = max(0.0, a - self.common_period_h), b + self.common_period_h
             self._window = (begin, end, self.stretches(begin, end))
         stretches = self._window[2]
@@ -301,6 +307,7 @@ def _common_period_h(periods_h: frozenset[float]) -> float:
     denominator, numerator = 1, 0
     for period_h in periods_h:
         frequency = Fraction(1.0 / period_h).limit_denominator(LARGEST_DENOMINATOR)
+        # A burst rarer than fractions can tell: the longest interval is all that can be said.
         if frequency <= 0:
             return longest_h
         # gcd of fractions: gcd of the numerators over the lcm of the denominators, all in lowest terms.
@@ -323,6 +330,7 @@ def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
         rise_a = train.peak_excess_a()
         if len(train.waves) == 1 and rise_a > 0:
             wave = train.waves[0]
+            # Loads bought together pulse together: a row of equal detectors is one train.
             key = (wave.offset_h, wave.period_h, wave.duration_h)
             merged[key] = merged.get(key, NO_DRAW).plus(train.unit.times(rise_a))
         else:
@@ -396,6 +404,7 @@ def asleep_between_bursts(awake: Timeline, asleep: Draw, after_h: float, *, wake
     """
     if not wakes or not awake.trains:
         return Timeline(asleep, ())
+    # All at one level: where bursts overlap it is awake once, since a train takes the greatest of what is active.
     waves = tuple(_Wave(w.offset_h, w.period_h, w.duration_h + after_h, 1.0) for train in awake.trains for w in train.waves)
     rest = Draw(*(max(0.0, a - b) for a, b in zip(awake.base, asleep, strict=True)))
     return Timeline(asleep, (_Train(waves, 0.0, 1, rest), *awake.trains), awake.floors)
@@ -442,6 +451,7 @@ def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_
         for burst, level_a in zip(load.bursts, burst_levels_a(currents, in_alarm=in_alarm), strict=True)
         if level_a is not None and burst.per_hour > 0 and burst.duration_s > 0
     ]
+    # A burst that takes what is taken anyway changes nothing, and would only cost time.
     if not waves or all(wave.current_a == rest_a for wave in waves):
         return 0.0, []
     if currents.pieces_coincide or load.quantity == 1:

@@ -54,12 +54,14 @@ def end_of(pack: Pack, timeline: Timeline, threshold_v: float, stop: Stop, *, in
     # A walk that stops at the start of a burst stops because of it, so what is drawn is asked a hair later.
     i, p, s = timeline.stretches(stop.t_h, stop.t_h + NUDGE_H)[0][1:]
     current_a, terminal_v = terminal(pack, stop.u_ah, stop.d_ah, i, p, s)
+    # What would be there without the burst tells whether the burst is to blame.
     rest_v = terminal(pack, stop.u_ah, stop.d_ah, *timeline.base)[1]
     asking = max(timeline.floors, key=lambda f: f.floor_v(stop.t_h), default=None)
     floor_v = asking.floor_v(stop.t_h) if asking else 0.0
     ends_v = max(threshold_v, floor_v)
     if not stop.ended:
         cause = EndCause.HORIZON
+    # The last instant before a collapse still shows a voltage well above the limit; without a power it is charge that is spent.
     elif (terminal_v == COLLAPSED and _collapses(pack, stop, p)) or terminal_v > ends_v * 1.001:
         cause = EndCause.COLLAPSE
     else:

@@ -119,6 +119,7 @@ class Gathering:
                 continue
             peak_a = max(level_a for _, level_a in own)
             share = sum(burst.duty_ratio * (level_a - rest_a) / (peak_a - rest_a) for burst, level_a in own)
+            # The same charge at the greatest of their currents: so neither the hours nor the dip is flattered.
             lasts_h = min(share * period_h, period_h - begins_h)
             strongest = max(own, key=lambda pair: pair[1])[0]
             bursts.append(
@@ -142,11 +143,13 @@ def gather(currents: tuple[LoadCurrents, ...], alarm_h: float, *, mixed: bool) -
 
     Intervals are the longest one of the supply, halved or doubled a whole number of times: so all of them repeat together.
     """
+    # Staggered pieces come one after the other, so together as many times as often.
     own_h = {c.load.key: max(periods) / c.load.quantity for c in currents if (periods := _periods_h(c))}
     longest_h = max(own_h.values())
     on_ladder = _ladder(longest_h)
     least_h = on_ladder(min(own_h.values()))
     intervals_h: dict[str, float] = {}
+    # The most frequent bursts cost most: they are made rarer first, until the whole can be walked.
     for _ in range(MOST_DOUBLINGS):
         intervals_h = {key: on_ladder(max(h, least_h)) for key, h in own_h.items()}
         # Two bursts at most of each, with a beginning and an end.

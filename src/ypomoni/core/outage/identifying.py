@@ -125,6 +125,7 @@ def _fit(supply: Supply, usual_w: float) -> IdentifiedUps:
         return [math.log(max(run_time_h(supply, output, r.output_w, *x), 1e-9) / r.run_h) for r in runs]
 
     best, best_square = starts[0], math.inf
+    # A run time is not straight in the condition: from one start it may come to rest beside the best.
     for start in starts:
         x, square = _descend(errors, start, tells_condition)
         if square < best_square * (1 - 1e-6) - 1e-15:
@@ -148,6 +149,7 @@ def _clamped(x: tuple[float, float]) -> tuple[float, float]:
 
 def _slopes(errors: Errors, x: tuple[float, float], left: list[float], both: bool) -> list[tuple[float, float]]:
     """Return the derivatives of every error by overhead and condition, the second 0 where it is not sought."""
+    # Wide enough to stand out from the rounding of a run time, narrow enough to be a slope.
     dw = max(0.02, 2e-3 * x[0])
     by_w = [(b - a) / dw for a, b in zip(left, errors((x[0] + dw, x[1])), strict=True)]
     if not both:
@@ -191,6 +193,7 @@ def _descend(errors: Errors, start: tuple[float, float], both: bool) -> tuple[tu
 def _limits(errors: Errors, x: tuple[float, float], left: list[float], both: bool) -> tuple[float | None, float | None]:
     """Return the 95 % limits of what was found, each run being off by 1 % at least, or by as much as the runs disagree."""
     slopes = _slopes(errors, x, left, both)
+    # With no run more than is sought the fit is exact and says nothing of its own error: then a stopwatch's counts.
     free = len(left) - (2 if both else 1)
     variance = LEAST_ERROR_RATIO**2
     if free > 0:
@@ -199,6 +202,7 @@ def _limits(errors: Errors, x: tuple[float, float], left: list[float], both: boo
     if not both:
         return (DEVIATIONS * math.sqrt(variance / ww), None) if ww > 0 else (None, None)
     whole = ww * cc - wc * wc
+    # Overhead and condition do the same to every run: nobody can say which of them it is.
     if whole <= 1e-12 * ww * cc:
         return None, None
     return DEVIATIONS * math.sqrt(variance * cc / whole), DEVIATIONS * math.sqrt(variance * ww / whole)

@@ -81,6 +81,7 @@ def _of_converter(supply: Supply, output: DcOutput, currents: tuple[LoadCurrents
     asleep_h = pause + after_h
     if rests_a(in_alarm=False, essential=True) > 0:
         return LightLoad(amount=rest_a, allowed=limit_a, after_h=after_h, ends_at_h=asleep_h)
+    # Asleep it costs next to nothing, and the next burst wakes it: the loads miss nothing.
     if output.wakes_on_load:
         return LightLoad(amount=rest_a, allowed=limit_a, after_h=after_h, ends_alarm=ends_alarm, sleeps_between_bursts=True)
     # Nothing wakes it: the next essential burst finds no supply.
@@ -124,6 +125,7 @@ def _first_pause_h(line: Timeline, given: Callable[[Draw], float], limit: float,
         return None
     if not line.trains:
         return 0.0
+    # After two periods and one wait every pause there is has been seen.
     until_h = line.settled_h + 2.0 * line.common_period_h + after_h
     until_h = min(until_h, line.settled_h + after_h + MOST_EDGES_OF_PATTERN / line.edges_per_hour)
     begins_h: float | None = None
@@ -131,6 +133,7 @@ def _first_pause_h(line: Timeline, given: Callable[[Draw], float], limit: float,
     for n, (t, *draw) in enumerate(stretches):
         end_h = stretches[n + 1][0] if n + 1 < len(stretches) else until_h
         if given(Draw(*draw)) >= limit * (1 - ROUNDING_RATIO):
+            # A burst that lifts the output over its limit begins the wait anew.
             begins_h = None
             continue
         begins_h = t if begins_h is None else begins_h

@@ -144,6 +144,7 @@ class Player:
             until_h = self.switches_off[0]
         self.curve, self.until_h = curve, until_h
         self.pack_at = pack_at
+        # At one temperature one pack does for all of it; building it at every step would be most of the work.
         self.fixed = pack_at(curve.mean_degc) if curve.swing_degc == 0.0 else None
         self.standby, self.alarm = standby, alarm
         self.limits = list(limits)
@@ -273,6 +274,7 @@ class Player:
         """Note every limit that lies above the voltage at the end of a step (v1), in the order in which they were crossed."""
         found: list[tuple[float, WatchedVoltage, float]] = []
         for limit, limit_v in limits:
+            # What has been crossed is told once: a voltage that recovers and falls again is no news.
             if limit not in self.limits or v1 >= limit_v:
                 continue
 
@@ -281,6 +283,7 @@ class Player:
                 return terminal(self.pack(t0 + after), *state, *draw)[1] >= limit_v
 
             found.append((bracket(stands, 0.0, t1 - t0, width=CROSSING_H)[0], limit, limit_v))
+        # Crossed at the same instant, the higher voltage came first.
         for after, limit, limit_v in sorted(found, key=lambda f: (f[0], -f[2])):
             u, d = relax(self.pack(t0), u0, d0, mean, after) if after > 0 else (u0, d0)
             self.limits.remove(limit)

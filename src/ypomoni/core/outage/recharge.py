@@ -112,6 +112,7 @@ def simulate_recovery(
     q = pack.capacity_ah
     stop = discharged_at_20h(pack, bank.end_v)
     target_ah = (1.0 - to_ratio) * q
+    # What a bank gives at C/20 down to its end may be less than what may stay missing.
     if stop.u_ah <= target_ah:
         return _recovery(0.0, current_a, stop.u_ah, target_ah, 0.0)
     if current_a <= 0.0:
@@ -150,11 +151,13 @@ def _charge(
     u, d = charged(u0, d0, current_a, t)
     dt = CV_STEP_H
     while t < LONGEST_H:
+        # The current at the middle of a step stands for the step: what the set voltage lets in falls all the time.
         i0 = min(current_a, let_in_a(u, d))
         i = min(current_a, let_in_a(*charged(u, d, i0, 0.5 * dt)))
         u1, d1 = charged(u, d, i, dt)
         if u1 <= target_ah:
             return _recovery(t + dt * (u - target_ah) / (u - u1), current_a, u0, target_ah, constant_h)
+        # It lets in less and less: if today's current would not do it within a year, no later one does.
         if eta * i * (LONGEST_H - t) < u1 - target_ah:
             break
         change = abs(i - i0) / i0 if i0 > 0 else 0.0
@@ -172,6 +175,7 @@ def closed_form_h(start_missing_ah: float, target_missing_ah: float, into_a: flo
     into_a
         η·I_c, what is stored of the charge current. [A]
     """
+    # What is missing when the set voltage takes over; from there it falls as e^(−t/τ).
     knee_ah = into_a * tau_h
     if target_missing_ah >= knee_ah:
         return (start_missing_ah - target_missing_ah) / into_a

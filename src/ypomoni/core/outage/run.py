@@ -111,6 +111,7 @@ class HoldoverRun:
     def _walk_to(self, t: float) -> None:
         """Extend the walk at least to t, or to the end of standby."""
         length_h = self._chunk_h()
+        # Alarms are tried from many moments of one standby: it is walked once, chunk by chunk, and no further than anybody asks.
         while self._stop is None and self._walked_h < t:
             a = self._walked_h
             # Chunks end at whole multiples of their length, so that outages with other banks ask for the same ones and find them remembered.
@@ -158,6 +159,7 @@ class HoldoverRun:
         if periods < 1:
             return self._start
         # Before the pattern repeats there is no average to take.
+        # A burst that first comes late belongs to no period before it: up to there every one is walked.
         settled = self._walk(self.standby, self.pack.start_u_ah, 0.0, self.standby.chunk(0.0, begin_h), begin_h)
         if settled.ended:
             return self._start
@@ -175,6 +177,7 @@ class HoldoverRun:
         # A mean of currents alone stays what it is, and one step is exact.
         steps = AVERAGED_STEPS if any(p or s for _, _, p, s in shares) else 1
         dt = periods * period_h / steps
+        # The current at the middle of a step stands for the step, as in `walk`: taken at its start it would lag behind a falling voltage.
         for _ in range(steps):
             first_a = mean(u, d)
             middle_a = None if first_a is None else mean(*relax(self.pack, u, d, first_a, 0.5 * dt))
@@ -207,6 +210,7 @@ class HoldoverRun:
 
     def holdover(self) -> Holdover:
         """Return the holdover with the end that bounds it."""
+        # Nothing has been walked yet, so it can still be decided where to begin.
         self._skip_ahead()
         alone = self._standby_alone()
         if self.alarm_is_cut:
@@ -215,11 +219,13 @@ class HoldoverRun:
             return Holdover(holdover_h=0.0, end=cut, endurance_h=endurance_h, standby_end=standby_end)
         t = self._first_failure_before(alone)
         # The averaged stretch leaves a ripple that fades with k. Where the end comes before it has faded, begin the explicit walk earlier.
+        # Each round begins earlier than the one before, in the end from nought.
         while self._starts_too_late(t if t is not None else self._standby_end(alone)[0]):
             earlier_h = self._earlier_h()
             self._restart(earlier_h if earlier_h > self.period_h else 0.0)
             t = self._first_failure_before(alone)
         endurance_h, standby_end = self._standby_end(alone)
+        # No alarm before the end of standby fails, so standby itself is what ends it.
         if t is None or t >= endurance_h:
             return Holdover(holdover_h=endurance_h, end=standby_end, endurance_h=endurance_h, standby_end=standby_end)
         # The first failing start is known to a step of the bisection.
@@ -301,6 +307,7 @@ class HoldoverRun:
             return False
         if self.alarm_h <= 0:
             return True
+        # An alarm that begins later is still on when mains comes back, and mains carries the rest of it.
         last_full_h = until_h - self.alarm_h
         if last_full_h >= start_h and self._first_failure(last_full_h) is not None:
             return False
@@ -310,6 +317,7 @@ class HoldoverRun:
             return False
         if self.order is Order.ALARM_IS_MORE:
             return True
+        # Between two changes of the pattern nothing new is asked, so it is worst just before or just after one of them.
         edges = {e for line in (self.standby, self.alarm) for e in line.edges(begin_h, until_h)}
         return all(self._carries_until(e + n * NUDGE_H, until_h) for e in edges for n in (-1, 1) if begin_h <= e + n * NUDGE_H < until_h)
 
@@ -340,6 +348,7 @@ class HoldoverRun:
 
         A whole period without a failure proves that none came before: an earlier start in the same phase has more charge left.
         """
+        # Not worth it for a short walk; and where the ripple fades slowly each look would itself be a long walk.
         if high_h - low_h <= 2.0 * self._most_explicit_h or self._fading_h > 0.1 * self._most_explicit_h:
             return None
         ends_h, _ = bracket(lambda t: not self._ends_soon(t), low_h, high_h, width=0.2 * self._most_explicit_h)
@@ -407,11 +416,14 @@ class HoldoverRun:
         start_h = self._trace[0][0]
         if self.alarm_h <= 0:
             return None
+        # Nothing before this start is known, so it is the earliest that can be said to fail.
         if not self.is_carried(start_h):
             return start_h
         limit_carried = self.is_carried(limit_h)
+        # Without bursts a later start has less charge left and nothing else: failing is monotone.
         if self.period_h == 0.0:
             return None if limit_carried else self._solve_smooth(start_h, limit_h)
+        # The later an alarm that draws less than standby begins, the more has been drawn by any instant.
         if self.order is Order.ALARM_IS_LESS:
             return None if limit_carried else self._bisect(start_h, limit_h)
         high = limit_h
@@ -423,12 +435,14 @@ class HoldoverRun:
         changes_count = self.period_h * (self.standby.edges_per_hour + self.alarm.edges_per_hour)
         floor_h = max(start_h, self._surely_carried_until_h(high)) if changes_count > MANY_CHANGES_COUNT else start_h
         while True:
+            # One whole period before a start that fails holds every phase there is: if none fails in it, none before it does.
             begin = max(floor_h, high - self.period_h)
             earlier = seek(begin, high)
             if earlier is None or (found is not None and earlier >= high):
                 return found
             if begin == floor_h and earlier > begin:
                 return earlier
+            # The same phase may have failed many periods earlier: from there one period more is looked through.
             found = high = self._earliest_in_phase(earlier, floor_h)
 
     def _earliest_in_phase(self, t: float, floor_h: float) -> float:
@@ -476,10 +490,12 @@ class HoldoverRun:
             n = bisect.bisect_right([stretch[0] for stretch in stretches], stop.t_h)
             stretch_end_h = stretches[n][0] if n < len(stretches) else limit + self.alarm_h
             first, last = stop.t_h - self.alarm_h, min(limit, stretch_end_h - self.alarm_h - NUDGE_H)
+            # It fails right behind the last start that is known to be carried: the change of demand itself is the first failing start.
             if last <= first or not self.is_carried(first + NUDGE_H):
                 t = max(t + NUDGE_H, first)
                 if not self.is_carried(min(limit, t + NUDGE_H)):
                     return t
+            # The whole stretch is carried, so the next one is looked at.
             elif self.is_carried(last):
                 t = last + 2 * NUDGE_H
             else:
@@ -492,6 +508,7 @@ class HoldoverRun:
         edges |= {edge - self.alarm_h for edge in self.alarm.edges(begin + self.alarm_h, limit + self.alarm_h)}
         marks = [begin, *sorted(e for e in edges if begin < e < limit), limit]
         for left, right in itertools.pairwise(marks):
+            # Shorter than the hair by which the edges are avoided; what begins there begins with the next stretch.
             if right - left < 3 * NUDGE_H:
                 continue
             first, last = left + NUDGE_H, right - NUDGE_H
@@ -516,6 +533,7 @@ class HoldoverRun:
         )
         slope = max(0.02, alarm_a / standby_a) if standby_a > 0 else 1.0
         t = max(low, high - 1.2 * self.alarm_h * slope)
+        # A step along the slope, and a halving where that leaves the bracket: it comes to an end whatever the slope is worth.
         for _ in range(80):
             spare = spare_h(t)
             if abs(spare) < 0.5 * BISECTION_H or high - low < BISECTION_H:

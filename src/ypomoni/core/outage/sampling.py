@@ -43,6 +43,7 @@ class Pattern:
         """Return which stretch is in force just after each time, and when it ends. [h]"""
         if self.period_h == 0.0:
             return np.zeros(len(t), dtype=int), np.full(len(t), np.inf)
+        # From here on every instant is one of the first period again.
         whole_h = self.settled_h + self.period_h
         later = t >= whole_h - SAME_TIME_H
         phase = np.where(later, self.settled_h + np.mod(t - self.settled_h + SAME_TIME_H, self.period_h), t + SAME_TIME_H)
@@ -67,6 +68,7 @@ def build_pattern(timelines: list[Timeline], threshold_v: float) -> Pattern:
         ends_v = np.array([[max(threshold_v, t.floor_v(0.0))] for t in timelines])
         return Pattern(np.zeros(1), draws, ends_v, 0.0, 0.0)
     found = [t.stretches(0.0, settled_h + period_h) for t in timelines]
+    # Samples may differ in which bursts they have: the instants of all are looked at by all, so that they go in step.
     starts_h = np.unique(np.round(np.array([p[0] for stretches in found for p in stretches]), 10))
     starts_h = starts_h[np.concatenate([[True], np.diff(starts_h) > SAME_TIME_H])]
     draws = np.empty((len(timelines), len(starts_h), 3))
@@ -110,6 +112,7 @@ class Batch:
         # Gathering costs as much as an operation: everybody at once needs none.
         q, rb, exchange = (self.q, self.rb, self.exchange) if len(who) == self.count else (self.q[who], self.rb[who], self.exchange[who])
         h = 1.0 - (u + d) / q
+        # No branch for the empty ones: they are computed with a harmless head and thrown out at the end.
         safe = np.maximum(h, 1e-12)
         growth = 1.0 + self.g * (1.0 / safe - 1.0)
         r, per_a = rb * growth, growth / exchange
@@ -270,6 +273,7 @@ class Batch:
         _, u, d, ended = self.walk(pattern, self.everyone, zero, self.start_u, zero, np.full(self.count, begin_h))
         if np.any(ended):
             return None
+        # Each sample begins whole periods before its own end, in the same phase.
         periods = np.floor((start_h - begin_h) / pattern.period_h)
         inside = pattern.starts_h >= pattern.settled_h - SAME_TIME_H
         starts_h = pattern.starts_h[inside]

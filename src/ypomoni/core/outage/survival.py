@@ -166,6 +166,7 @@ def _cut_at_h(outages: list[HoldoverRun]) -> np.ndarray:
 def survival_curve(holdovers_h: np.ndarray, standby_h: float, seed: int, points_count: int = 121) -> SurvivalCurve:
     """Return the survival curve of sampled holdovers."""
     ordered = np.sort(holdovers_h)
+    # A little beyond both, so that the curve is seen to reach nought and the required hours lie on it.
     longest_h = max(float(ordered[-1]) * 1.02, standby_h * 1.02, 1e-3)
     hours_h = np.linspace(0.0, longest_h, points_count)
     holds = 1.0 - np.searchsorted(ordered, hours_h, side="left") / len(ordered)

@@ -135,6 +135,7 @@ def walk(
                             continue
                     # What is walked in steps starts from where this began.
                     is_stale = True
+        # The short way was not sure enough: collapse, the threshold or a current that changes is near.
         stop = _walk_mixed(pack, threshold_v, t, u, d, (i, p, s), end, locate=locate)
         if stop.ended:
             return stop
@@ -161,6 +162,7 @@ def _walk_mixed(
         # The mean is the current at the middle of the step.
         half = exp(-0.5 * k * dt)
         mean, v1 = terminal(pack, u + (i0 + lost) * 0.5 * dt, d * half + i0 * r1 * (1.0 - half), i, p, s)
+        # The middle collapses: the step is far too long, and the change of current below has it cut to a quarter.
         if v1 == COLLAPSED:
             mean, u1, d1, i1 = i0, u, d, 0.0
         else:
@@ -169,6 +171,7 @@ def _walk_mixed(
             i1, v1 = terminal(pack, u1, d1, i, p, s)
         # The middle counts too: a step far too long can come back to a current like the first.
         change_ratio = max(abs(i1 - i0), abs(mean - i0)) / i0 if i0 else 0.0
+        # The change grows about in proportion to the step: aim a fifth below what is allowed, so that the next try is taken.
         if change_ratio > CURRENT_CHANGE_RATIO and dt > SHORTEST_STEP_H:
             dt *= 0.25 if v1 == COLLAPSED else max(0.1, 0.8 * CURRENT_CHANGE_RATIO / change_ratio)
             continue

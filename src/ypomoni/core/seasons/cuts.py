@@ -182,6 +182,7 @@ class _Play:
             return False
         at = round(start % self.round_h, 6)
         state, self.before[at] = self.before.get(at), self.state
+        # The first round of this hour: there is nothing yet to compare it with.
         if state is None:
             return False
         return abs(state[0] - self.state[0]) + abs(state[1] - self.state[1]) <= ROUND_RATIO * self.walker.pack.capacity_ah
@@ -229,6 +230,7 @@ class _Play:
                 left_at_end_ratio=self.walker.left_ratio(end.u_ah) if carried else None,
             )
         )
+        # A cut over the end of a week passes through it: that state belongs to the weeks that are compared.
         for b, passed in weeks:
             self._note(b, passed)
             self._week_ended()

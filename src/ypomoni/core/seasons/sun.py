@@ -140,6 +140,7 @@ class _Play:
         return abs(state[0] - before[0]) + abs(state[1] - before[1]) < SAME_RATIO * self.walker.pack.capacity_ah
 
     def _year_ratio(self, gives: tuple[float, ...], needs: tuple[float, ...]) -> float | None:
+        # Self-discharge is paid by the sun as well, day and night.
         lost_ah = HOURS_PER_DAY * self.walker.pack.self_a
         given_ah = sum(days * ah for days, ah in zip(MONTH_DAYS, gives, strict=True))
         taken_ah = sum(days * (ah + lost_ah) for days, ah in zip(MONTH_DAYS, needs, strict=True))
@@ -151,6 +152,7 @@ class _Play:
         rises, sets = self.solar.sun_span_h(month)
         points = [state[0]]
         for a, b in ((midnight, midnight + rises), (midnight + sets, midnight + HOURS_PER_DAY)):
+            # The sun shines between the two stretches of dark.
             if a > midnight and sets > rises:
                 before = state
                 state, gave_out = walker.charge(sets - rises, state, self.sun_a, limit_a=self.limit_a)

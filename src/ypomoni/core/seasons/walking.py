@@ -89,6 +89,7 @@ class Walker:
     def is_sure(self, u: float, d: float) -> bool:
         """Say whether a state, reached with its bursts spread, is surely far from any end, an alarm and every burst at once included."""
         more_ah = self._alarm_ah + 2.0 * self._burst_ah
+        # Drawn in an instant, none of it has spread yet: no slower draw of the same charge leaves more unavailable.
         u1, d1 = u + more_ah, max(d, 0.0) + min(1.0, self.pack.k_per_h * self.pack.r1_h) * more_ah
         return all(terminal(self.pack, u1, d1, *peak)[1] > self._ceiling_v for peak in self.run.peak_draws())
 
@@ -123,6 +124,7 @@ class Walker:
             # Of a long cut only its last part is in doubt.
             near_h, near = self._sure_until(a, b, state)
             run = self.run.from_state(near_h, *near)
+            # An output that switches off counts from the start of the cut, not from where the close look begins.
             run.latest_h = self.run.latest_h + a
         return run.carries_cut(b)
 

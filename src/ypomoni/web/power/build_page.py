@@ -1,9 +1,10 @@
 """The page models of building a bank: ways to it, its wiring as a picture and as tables, its blocks, its charger. As finished strings."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from ypomoni.core.evaluation.building import BankWay, PlaceDrop, Protected, bank_ways, drops, protect
 from ypomoni.core.evaluation.chargers import ChargerWay, charger_schools
+from ypomoni.core.evaluation.living import with_new_bank
 from ypomoni.core.evaluation.parts import PartLine
 from ypomoni.core.evaluation.two_banks import SwitchPosition
 from ypomoni.core.telling.results import Verdict, Working
@@ -154,7 +155,7 @@ def wiring_view(supply: Supply, loads: tuple[Load, ...], tried: LaidOut, typed: 
         return None
     made = bank_of(tried, bank)
     wrongs = wrongs_of(tried.arrangement, supply.nominal_v)
-    protected = protect(supply if made is None else replace(supply, bank=made), loads)
+    protected = protect(supply if made is None else with_new_bank(supply, made), loads)
     refused = ""
     plan: WiringPlan | None = None
     if tried.blocks_count > MOST_BLOCKS:

@@ -12,6 +12,7 @@ from ypomoni.actions.build import keep_set_up, plan_bank, save_blocks, set_up_re
 from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.core.evaluation.building import bank_ways, protect, without_block
 from ypomoni.core.evaluation.figures import compute_figures
+from ypomoni.core.evaluation.living import with_new_bank
 from ypomoni.core.evaluation.parts import parts_of
 from ypomoni.core.evaluation.recommending import judge_figures
 from ypomoni.core.evaluation.set_up import SetUpSheet, StepKind, Told, sheet_of
@@ -195,7 +196,7 @@ def hours(site_id: int, plan_key: str) -> Any:
     loads = plan.loads_on(supply.key)
     if made is None or not made.suits(supply.nominal_v) or hindrance_of(supply, loads) is not None:
         return jsonify({"said": "How long it would hold is not computed: it is not a bank of this supply yet."})
-    fitted = replace(supply, bank=made)
+    fitted = with_new_bank(supply, made)
     result = judge_figures(fitted, loads, compute_figures(fitted, loads, in_full=True))
     if result.holdover is None:
         return jsonify({"said": "Nothing draws, so it holds for good."})

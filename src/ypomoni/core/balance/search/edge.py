@@ -46,6 +46,7 @@ def edge_of(pack: Pack, threshold_v: float, standby_h: float, alarm_h: float, mo
         least_v = min(terminal(pack, u, d, current_a, 0.0, 0.0)[1] for (u, d), current_a in moments)
         return max(least_v - threshold_v, -FAR_BELOW_V)
 
+    # Half as much again as would empty it exactly: surely more than it carries, so the root lies below.
     most_standby_a = pack.capacity_ah / max(standby_h, 0.05) * 1.5
     if spare_v(most_standby_a, 0.0) >= 0.0:
         return Edge((), False, True)
@@ -84,6 +85,7 @@ def sides_of(edge: Edge, all_standby_a: float, all_alarm_a: float) -> list[tuple
     hull = _hull([(edge.corners[0][0], 0.0), *edge.corners])
     for (x0, y0), (x1, y1) in pairwise(hull):
         a, b = y1 - y0, x0 - x1
+        # Other sides bound nothing from above: more of a current never makes room for more of the other.
         if a > 0 and b >= 0:
             sides.append((1.0, b / a, x0 + b / a * y0))
     return _fewer([side for side in sides if side[0] * all_standby_a + side[1] * all_alarm_a > side[2]])
@@ -92,6 +94,7 @@ def sides_of(edge: Edge, all_standby_a: float, all_alarm_a: float) -> list[tuple
 def _fewer(sides: list[tuple[float, float, float]]) -> list[tuple[float, float, float]]:
     """Return half-planes in the order of their slope, leaving out each whose neighbours nearly imply it."""
     kept = list(sides)
+    # Each side is one more row of the program, for each supply: a handful says nearly as much as a hundred.
     while len(kept) > 2:
         least, at = min((_sticks_out_ratio(*kept[n - 1 : n + 2]), n) for n in range(1, len(kept) - 1))
         if least > SAME_SIDE_RATIO:
@@ -135,6 +138,7 @@ def levels_of(pack: Pack, until_h: float, most_a: float, added_a: float) -> tupl
             volts.append(min(full_v, terminal(pack, u, d, from_a, 0.0, 0.0)[1]))
         u, d = relax(pack, pack.start_u_ah, 0.0, max(0.0, from_a), until_h)
         end_v = pack.open_circuit_v(max(0.0, 1.0 - (u + d) / pack.capacity_ah))
+        # So much current empties it on the way: deeper levels say nothing.
         if min(volts, default=full_v) <= 0 or end_v <= 0:
             break
         mean_v = SUNK_STEPS_COUNT / sum(1.0 / v for v in volts) if volts else full_v
@@ -163,6 +167,7 @@ def _hull(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
     found: list[tuple[float, float]] = []
     for point in points:
         while len(found) >= 2:
+            # A corner that lies inside the line past it holds nothing more in.
             (x0, y0), (x1, y1) = found[-2:]
             if (x1 - x0) * (point[1] - y0) - (y1 - y0) * (point[0] - x0) >= 0:
                 break

@@ -172,6 +172,7 @@ class Search:
 
     def _failing(self, placement: Placement) -> list[int]:
         """Return the supplies that a placement overloads: those whose charge is too small, and those that break another limit."""
+        # Charge first: only what it forbids can be said of other placements as well.
         failing = [s for s in range(len(self.supplies)) if not self._carries(s, placement[s])]
         return failing or [s for s in range(len(self.supplies)) if not self.holds(s, placement[s])]
 
@@ -231,6 +232,7 @@ class Search:
             self.program.cuts.append((s, units, everything - units, len(units) - 1))
             return
         # Halves first, then one by one: what can be left out still failing is left out.
+        # The fewer units a cut names, the more placements it forbids at once.
         size, least = len(order) // 2, 1 if len(self.units) <= MOST_WHOLE_CUTS else max(1, len(order) // 6)
         while size >= least:
             for n in range(0, len(order), size):
@@ -238,6 +240,7 @@ class Search:
                 if some and len(some) < len(left) and not self._carries(s, left - some):
                     left = left - some
             size //= 2
+        # Whoever asks at least as much would fail in the place of any of them.
         more = [u for u in range(len(self.units)) if u not in left and all(u in self._at_least(v) for v in left)]
         self.program.cuts.append((s, left | frozenset(more), frozenset(), len(left) - 1))
 

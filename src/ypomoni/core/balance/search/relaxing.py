@@ -9,7 +9,7 @@ from ypomoni.core.balance.search.answers import Binding, Effort, Move, Objective
 from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.units import units_of
 from ypomoni.core.evaluation.figures import compute_figures
-from ypomoni.core.evaluation.living import fitted_with
+from ypomoni.core.evaluation.living import fitted_with, with_new_bank
 from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, recommend_bank, say_sold
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import judge_unassigned
@@ -296,7 +296,7 @@ def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation |
             return None
         effort.tell(f"Trying one more like {supply.name}")
         bank = replace(supply.bank, age_y=0.0, condition_ratio=None) if supply.bank else None
-        more = replace(supply, key=NEW_KEY, name=f"One more like {supply.name}", bank=bank, totals=())
+        more = replace(with_new_bank(supply, bank), key=NEW_KEY, name=f"One more like {supply.name}", totals=())
         changed = replace(plan, supplies=(*plan.supplies, more))
         search = Search(changed, Objective.MOVES, effort)
         found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
