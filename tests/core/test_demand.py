@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ypomoni.core.outage.demand import LoadCurrents, build_timeline, common_period_h, mean_draw, peak_draw
+from ypomoni.core.outage.order import Order, compare_demand
 from ypomoni.core.things.loads import NO_DRAW, Behaviour, Burst, Converter, ConverterKind, Draw, During, Load, Provenance, StatedCurrent
 
 BURST = st.fixed_dictionaries(
@@ -36,6 +37,45 @@ def currents_of(plain, **changes):
     load = Load(**{**values, "behaviour": Behaviour(plain["behaviour"]), "standby": stated, "alarm": stated, "bursts": bursts, **changes})
     levels = {"standby_current_a": plain["standby_a"], "alarm_current_a": plain["alarm_a"]}
     return LoadCurrents(load=load, burst_currents_a=tuple(b.current_a for b in load.bursts), **levels)
+
+
+DURING = st.lists(st.sampled_from(list(During)), min_size=2, max_size=2)
+
+
+@settings(max_examples=150, deadline=None)
+@given(loads=st.lists(st.tuples(LOAD, DURING), min_size=1, max_size=3))
+def test_an_order_of_alarm_and_standby_holds_at_every_instant(loads):
+    """Bursts of one timing and of several, of the alarm alone, that draw less than rest: looked at after every change of two days."""
+    currents = []
+    for load, during in loads:
+        bursts = tuple(Burst(name="b", during=d, **b) for b, d in zip(load["bursts"], during, strict=False))
+        currents.append(currents_of(load, bursts=bursts))
+    standby, alarm = (build_timeline(currents, NO_DRAW, in_alarm=state) for state in (False, True))
+    order = compare_demand(standby, alarm, 9.0, 14.0)
+    edges = [0.0, *standby.edges(0.0, 48.0), *alarm.edges(0.0, 48.0)]
+    for v in (9.0, 11.3, 14.0):
+        more_a = [
+            Draw(*demand_at(alarm.window(t, t + 1e-4), t)).at_nominal_a(v)
+            - Draw(*demand_at(standby.window(t, t + 1e-4), t)).at_nominal_a(v)
+            for t in edges
+        ]
+        if order is Order.ALARM_IS_MORE:
+            assert min(more_a) >= -1e-9
+        elif order is Order.ALARM_IS_LESS:
+            assert max(more_a) <= 1e-9
+    if not any(load["bursts"] for load, _ in loads) and all(load["alarm_a"] >= load["standby_a"] for load, _ in loads):
+        assert order is Order.ALARM_IS_MORE
+
+
+def test_bursts_that_draw_less_leave_the_order_as_it_is():
+    """A magnet lets go now and then, in standby only, in many staggered pieces; an alarm has a burst of its own."""
+    magnet = {"standby_a": 0.2, "alarm_a": 0.2, "quantity": 30, "rail_v": 12.0, "behaviour": "constant_current"}
+    lets_go = Burst(name="b", current_a=0.0, duration_s=60.0, per_hour=3.9, offset_s=0.0)
+    beacon = {"standby_a": 0.0, "alarm_a": 0.1, "quantity": 1, "rail_v": 12.0, "behaviour": "constant_current"}
+    flash = Burst(name="f", current_a=2.0, duration_s=1.0, per_hour=60.0, offset_s=0.0, during=During.ALARM)
+    currents = [currents_of(magnet | {"bursts": []}, bursts=(lets_go,)), currents_of(beacon | {"bursts": []}, bursts=(flash,))]
+    standby, alarm = (build_timeline(currents, NO_DRAW, in_alarm=state) for state in (False, True))
+    assert compare_demand(standby, alarm, 10.5, 13.0) is Order.ALARM_IS_MORE
 
 
 def demand_at(pieces, t):

@@ -80,7 +80,7 @@ class _Wave:
 
 
 @dataclass(frozen=True, slots=True)
-class _Train:
+class Train:
     """The bursts of ``pieces_count`` equal pieces in step: the greatest of the active ones replaces the rest current."""
 
     waves: tuple[_Wave, ...]
@@ -130,13 +130,14 @@ class _Train:
             at, excess = edge, excess + step
         return (total + excess * (b - at)) / (b - a)
 
+    def excesses_a(self, v: float) -> list[float]:
+        """Return what each of its bursts alone draws above rest at the battery, at a voltage. [V, A]"""
+        per_a = self.pieces_count * self.unit.at_nominal_a(v)
+        return [per_a * (w.current_a - self.rest_a) for w in self.waves]
+
     def peak_excess_a(self) -> float:
         """Return the greatest excess over rest. [A]"""
         return self.pieces_count * max(0.0, max(w.current_a for w in self.waves) - self.rest_a)
-
-    def least_excess_a(self) -> float:
-        """Return the least excess over rest, below zero for a burst that draws less. [A]"""
-        return self.pieces_count * min(0.0, min(w.current_a for w in self.waves) - self.rest_a)
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +148,7 @@ class Floor:
     min_v: float
     cable_ohm: float
     base: Draw
-    trains: tuple[_Train, ...]
+    trains: tuple[Train, ...]
 
     def floor_v(self, t: float) -> float:
         """Return the battery voltage that leaves the load its least one, just after t. [V]
@@ -167,7 +168,7 @@ class Floor:
 class Timeline:
     """What a set of loads draws over time in one state (standby or alarm), and what those at the end of a cable ask for meanwhile."""
 
-    def __init__(self, base: Draw, trains: tuple[_Train, ...], floors: tuple[Floor, ...] = ()) -> None:
+    def __init__(self, base: Draw, trains: tuple[Train, ...], floors: tuple[Floor, ...] = ()) -> None:
         self.base = base
         self.floors = floors
         # Where no load at the end of a cable has bursts, its floor is the same all the time.
@@ -318,14 +319,14 @@ def _common_period_h(periods_h: frozenset[float]) -> float:
     return max(longest_h, denominator / numerator)
 
 
-def _at_once(base: Draw, trains: tuple[_Train, ...]) -> Draw:
+def _at_once(base: Draw, trains: tuple[Train, ...]) -> Draw:
     return total_draw([base, *(train.unit.times(train.peak_excess_a()) for train in trains)])
 
 
-def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
+def _merged(trains: tuple[Train, ...]) -> tuple[Train, ...]:
     """Return the trains with those that rise and fall at the same instants made one."""
     merged: dict[tuple[float, float, float], Draw] = {}
-    others: list[_Train] = []
+    others: list[Train] = []
     for train in trains:
         rise_a = train.peak_excess_a()
         if len(train.waves) == 1 and rise_a > 0:
@@ -335,7 +336,7 @@ def _merged(trains: tuple[_Train, ...]) -> tuple[_Train, ...]:
             merged[key] = merged.get(key, NO_DRAW).plus(train.unit.times(rise_a))
         else:
             others.append(train)
-    return (*(_Train((_Wave(*key, 1.0),), 0.0, 1, draw) for key, draw in merged.items()), *others)
+    return (*(Train((_Wave(*key, 1.0),), 0.0, 1, draw) for key, draw in merged.items()), *others)
 
 
 def rest_draw(currents: LoadCurrents, *, in_alarm: bool) -> Draw:
@@ -387,7 +388,7 @@ def build_timeline(loads: Iterable[LoadCurrents], own: Draw, *, in_alarm: bool, 
     """
     # A thousand samples are built this way, so the sum is kept in plain numbers.
     i, p, s = own
-    trains: list[_Train] = []
+    trains: list[Train] = []
     floors: list[Floor] = []
     for currents in loads:
         draw, found = contribution(currents, in_alarm=in_alarm, averaged=averaged)
@@ -407,10 +408,10 @@ def asleep_between_bursts(awake: Timeline, asleep: Draw, after_h: float, *, wake
     # All at one level: where bursts overlap it is awake once, since a train takes the greatest of what is active.
     waves = tuple(_Wave(w.offset_h, w.period_h, w.duration_h + after_h, 1.0) for train in awake.trains for w in train.waves)
     rest = Draw(*(max(0.0, a - b) for a, b in zip(awake.base, asleep, strict=True)))
-    return Timeline(asleep, (_Train(waves, 0.0, 1, rest), *awake.trains), awake.floors)
+    return Timeline(asleep, (Train(waves, 0.0, 1, rest), *awake.trains), awake.floors)
 
 
-def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) -> tuple[Floor, ...]:
+def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[Train, ...]) -> tuple[Floor, ...]:
     """Return what a load asks for through its cable, from what it contributes: nothing without a cable or a least voltage."""
     load = currents.load
     if not load.essential or load.battery_min_v is None or load.cable_ohm <= 0:
@@ -420,7 +421,7 @@ def floors_of(currents: LoadCurrents, draw: Draw, trains: tuple[_Train, ...]) ->
     return (Floor(load.name, load.battery_min_v, load.cable_ohm, draw, trains),)
 
 
-def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[_Train, ...]]:
+def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = False) -> tuple[Draw, tuple[Train, ...]]:
     """Return what one load adds to a supply's demand: a constant draw, and its trains of bursts."""
     if averaged:
         return mean_draw(currents, in_alarm=in_alarm), ()
@@ -442,7 +443,7 @@ def _are_told_apart(currents: LoadCurrents, period_h: float) -> bool:
     return not currents.pieces_coincide and not currents.gathered and currents.load.quantity / period_h <= 1.0 / GATHER_PERIOD_H
 
 
-def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_Train]]:
+def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[Train]]:
     """Return a constant excess and the trains of one load. [A]"""
     load = currents.load
     rest_a = currents.alarm_current_a if in_alarm else currents.standby_current_a
@@ -455,10 +456,10 @@ def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_
     if not waves or all(wave.current_a == rest_a for wave in waves):
         return 0.0, []
     if currents.pieces_coincide or load.quantity == 1:
-        return 0.0, [_Train(tuple(_gathered(w) for w in waves), rest_a, load.quantity, load.draw_per_amp)]
+        return 0.0, [Train(tuple(_gathered(w) for w in waves), rest_a, load.quantity, load.draw_per_amp)]
     if _are_told_apart(currents, min(w.period_h for w in waves)):
         return 0.0, [
-            _Train(
+            Train(
                 tuple(_gathered(_Wave(w.offset_h + i * w.period_h / load.quantity, w.period_h, w.duration_h, w.current_a)) for w in waves),
                 rest_a,
                 1,
@@ -474,7 +475,7 @@ def _trains_of(currents: LoadCurrents, *, in_alarm: bool) -> tuple[float, list[_
         constant_a += always_count * (w.current_a - rest_a)
         if rest_h > 0:
             wave = _gathered(_Wave(w.offset_h, interval_h, rest_h, w.current_a))
-            trains.append(_Train((wave,), rest_a, 1, load.draw_per_amp))
+            trains.append(Train((wave,), rest_a, 1, load.draw_per_amp))
     return constant_a, trains
 
 
