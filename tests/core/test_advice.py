@@ -268,6 +268,10 @@ def check_ways_out(plan, computed):
                 # Never back and back too late are one trouble, and late is the lesser.
                 late = {"charger_too_slow"} if "charger_never_recovers" in severe(result) else set()
                 assert severe(then) - late <= severe(result), (supply.key, finding.way_out)
+                if "charges with" in finding.way_out:
+                    here = {f.code for f in result.findings}
+                    comes = {f.evidence for f in then.findings if f.severity is Severity.RISK and f.code not in here}
+                    assert all(text in finding.way_out for text in comes), (supply.key, finding.way_out, comes)
                 followed += 1
     return followed
 

@@ -304,25 +304,25 @@ def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bo
     if not bank.suits(supply.nominal_v):
         return "First put right how the blocks are joined.", False
     standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
-    stronger, earned = _smallest_charger(supply, loads, standby_a)
+    stronger, earned, comes = _smallest_charger(supply, loads, standby_a)
     if earned:
         return _say_first(earned[0]), False
     if stronger is not None:
         if supply.of_kind.mains_carries:
-            return f"Fit a charger that charges with {say_amps(stronger)}.", False
+            return f"Fit a charger that charges with {say_amps(stronger)}.{comes}", False
         whole = say_amps_at_least(stronger + standby_a)
-        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.", True
+        return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.{comes}", True
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
         boosted = replace(supply, charge_v=round(cell_v * bank.cells_in_series_count, 2), charge_mode=ChargeMode.CYCLIC)
-        found_a, earned = _smallest_charger(boosted, loads, standby_a)
+        found_a, earned, comes = _smallest_charger(boosted, loads, standby_a)
         if earned:
             return _say_first(earned[0]), False
         if found_a is not None:
             ends = ", and that then goes back to float" if bank.chemistry.is_lead else ""
             at = say_volts(boosted.charge_v or 0)
-            return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {at}{ends} does it.", False
+            return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {at}{ends} does it.{comes}", False
     hours = (
         f"{say_required_h(requirement.recharge_h)} to {say_percent(requirement.recharge_to_ratio)}" if requirement.recharge_h else "that"
     )
@@ -336,8 +336,15 @@ def _say_first(earned: Finding) -> str:
     return f"No charger is named before this is put right: {earned.evidence}"
 
 
-def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding]]:
-    """Return the smallest sold charger that does it, None where none does; and what severe it would earn that is not there yet. [A]"""
+def say_new_risks(before: SupplyResult, after: SupplyResult) -> str:
+    """Say the risks that come with a change; those that were there before are told where they are."""
+    here = {f.code for f in before.findings if f.severity is not Severity.NOTE}
+    comes = [f.evidence for f in after.findings if f.severity is Severity.RISK and f.code not in here]
+    return f" A risk comes with it: {' '.join(comes)}" if comes else ""
+
+
+def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding], str]:
+    """Return the smallest sold charger that does it, None where none does; what severe it would earn that is not there yet; and new risks. [A]"""
     for charger_a in SOLD_CHARGERS_A:
         whole_a = max(supply.supply_current_a or 0.0, charger_a + standby_a)
         changed = replace(supply, charge_limit_a=charger_a, supply_current_a=whole_a, current_limited=True)
@@ -348,7 +355,8 @@ def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float)
         judged = judge_briefly(changed, loads)
         left = [f for f in judged.findings if f.code in CHARGER_CODES and (f.severity in SEVERE or f.code == "charger_too_strong")]
         if left:
-            return None, []
-        here = {f.code for f in judge_briefly(supply, loads).findings if f.severity in SEVERE}
-        return charger_a, [f for f in judged.findings if f.severity in SEVERE and f.code not in here]
-    return None, []
+            return None, [], ""
+        before = judge_briefly(supply, loads)
+        here = {f.code for f in before.findings if f.severity in SEVERE}
+        return charger_a, [f for f in judged.findings if f.severity in SEVERE and f.code not in here], say_new_risks(before, judged)
+    return None, [], ""

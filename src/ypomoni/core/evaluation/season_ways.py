@@ -16,6 +16,7 @@ from ypomoni.core.evaluation.recommending import (
     first_harmless,
     judge_briefly,
     judge_stated,
+    say_new_risks,
     say_sold,
     severe_left,
 )
@@ -87,34 +88,35 @@ def smallest_bank(case: Case) -> SoldBank | None:
 
 def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:
     charger_a = smallest_charger_a(supply, loads, standby_a)
-    if charger_a is not None and _earns_worse(supply, with_charger(supply, charger_a, standby_a), loads):
-        charger_a = None
-    if charger_a is None:
+    worse, comes = (None, "") if charger_a is None else _earns(supply, with_charger(supply, charger_a, standby_a), loads)
+    if charger_a is None or worse:
         yield "No charger that suits this battery does it alone."
     elif supply.of_kind.mains_carries:
-        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there."
+        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there.{comes}"
     else:
         whole_a = say_amps_at_least(charger_a + standby_a)
-        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there, beside its loads: {whole_a} in all at least."
+        yield f"Or a charger of {say_amps(charger_a)} for the battery that is there, beside its loads: {whole_a} in all at least.{comes}"
 
 
 def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
     count = fewest_panels_count(supply, loads)
-    earned = None if count is None else _earns_worse(supply, with_panels(supply, count), loads)
+    earned, comes = (None, "") if count is None else _earns(supply, with_panels(supply, count), loads)
     if count is not None and earned is not None:
         yield f"{count} such panels would do it, but not so: {earned}"
     elif count is None:
         yield f"Not even {MOST_PANELS_COUNT} such panels do it alone."
     elif supply.solar is not None:
-        yield f"{count} such panels in place of {supply.solar.panels_count} do it."
+        yield f"{count} such panels in place of {supply.solar.panels_count} do it.{comes}"
 
 
-def _earns_worse(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> str | None:
-    """Return what a changed supply earns in words: any danger, though it was there before, and a failure that was not; None where there is nothing."""
-    before = {(f.code, f.severity) for f in judge_briefly(supply, loads).findings}
-    after = judge_briefly(changed, loads).findings
-    worse = (f for f in after if f.severity is Severity.DANGER or (f.severity is Severity.FAILS and (f.code, f.severity) not in before))
-    return next((f.evidence for f in worse), None)
+def _earns(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> tuple[str | None, str]:
+    """Return what a changed supply earns, in words: any danger, though it was there before, or a failure that was not (else None); and new risks."""
+    before, after = judge_briefly(supply, loads), judge_briefly(changed, loads)
+    here = {(f.code, f.severity) for f in before.findings}
+    worse = (
+        f for f in after.findings if f.severity is Severity.DANGER or (f.severity is Severity.FAILS and (f.code, f.severity) not in here)
+    )
+    return next((f.evidence for f in worse), None), say_new_risks(before, after)
 
 
 def with_charger(supply: Supply, charger_a: float, standby_a: float) -> Supply:
