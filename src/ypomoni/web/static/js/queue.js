@@ -1,49 +1,14 @@
 // A form that is filled in beside the bench: what cannot be sent stays on this phone, marked, and is sent once when the connection is back.
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("queue", () => ({
-    waiting: [],
-    told: "",
+    ...window.ypomoni.outbox,
     message: "",
     busy: false,
-    flushing: false,
     sender: null,
 
-    init() {
-      this.waiting = this.kept();
-      window.addEventListener("online", () => this.flush());
-      setInterval(() => this.flush(), 15000);
-      if ("serviceWorker" in navigator) this.keepPage();
-      this.flush();
-    },
-
-    async keepPage() {
-      try {
-        await navigator.serviceWorker.register(this.$root.dataset.worker);
-        await navigator.serviceWorker.ready;
-        const shelf = await caches.open("ypomoni-reading-1");
-        const page = await fetch(location.pathname);
-        if (page.ok && !page.redirected) await shelf.put(location.pathname, page);
-        const used = performance.getEntriesByType("resource").map((entry) => entry.name).filter((name) => new URL(name).pathname.startsWith("/static/"));
-        for (const address of used) if (!(await shelf.match(address))) await shelf.add(address);
-        document.documentElement.dataset.offline = "ready";
-      } catch { /* this browser keeps nothing; what is typed still waits on the phone */ }
-    },
+    init() { this.openOutbox(); },
 
     put(name, value) { const field = this.$refs.form.elements[name]; if (field) { field.value = value; field.focus(); } },
-
-    newToken() {
-      const bytes = crypto.getRandomValues(new Uint8Array(16));
-      return [...bytes].map((b) => b.toString(16).padStart(2, "0")).join("");
-    },
-
-    shelf() { return `ypomoni-unsent-${this.$root.dataset.account}-${this.$root.dataset.shelf}`; },
-    kept() { try { return JSON.parse(localStorage.getItem(this.shelf()) || "[]"); } catch { return []; } },
-    save() { localStorage.setItem(this.shelf(), JSON.stringify(this.waiting)); },
-
-    headline() {
-      const what = this.$root.dataset.what;
-      return this.waiting.length === 1 ? `1 ${what} is not sent yet` : `${this.waiting.length} ${what}s are not sent yet`;
-    },
 
     // Which button sent it counts as a field, as it does without a script.
     by(event) { this.sender = event.submitter || null; return this.store(); },
@@ -61,9 +26,9 @@ document.addEventListener("alpine:init", () => {
       return seen.map((field) => field.value).join(", ");
     },
 
-    async post(item) {
+    async post(item, more) {
       const body = new FormData();
-      for (const [name, value] of Object.entries({ ...item.fields, token: item.token })) body.set(name, value);
+      for (const [name, value] of Object.entries({ ...item.fields, ...more, token: item.token })) body.set(name, value);
       return window.ypomoni.send(item.address, body);
     },
 
@@ -75,8 +40,7 @@ document.addEventListener("alpine:init", () => {
       const { status, data } = await this.post(item);
       this.busy = false;
       if (status === 0 || status === 503) {
-        this.waiting = [...this.kept(), item];
-        this.save();
+        this.keep(item);
         this.$refs.form.reset();
         this.told = "No connection: it is kept on this phone, and not sent yet.";
         return;
@@ -115,39 +79,9 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
-    async flush() {
-      this.waiting = this.kept();
-      if (this.flushing || !this.waiting.length || navigator.onLine === false) return;
-      this.flushing = true;
-      let sent = 0;
-      for (const item of [...this.waiting]) {
-        await this.renewed();
-        const { status, data } = await this.post(item);
-        if (status === 200) {
-          sent += 1;
-          this.waiting = this.kept().filter((other) => other.token !== item.token);
-          this.save();
-          this.told = data.words;
-        } else if (status === 0 || status >= 500) {
-          break;
-        } else {
-          const message = status === 401 ? "You are signed out: sign in again, it is sent then." : data.faults && Object.keys(data.faults).length ? Object.values(data.faults).join(" ") : data.message;
-          this.waiting = this.kept().map((other) => (other.token === item.token ? { ...other, mark: "not sent, it needs you", message } : other));
-          this.save();
-        }
-      }
-      this.flushing = false;
-      if (sent && !this.waiting.length && !this.isTyped()) window.location.assign(location.pathname);
-    },
+    emptied() { if (!this.isTyped()) window.location.assign(location.pathname); },
 
     isTyped() { return [...this.$refs.form.elements].some((field) => field.type === "text" && field.value !== field.defaultValue); },
-
-    async renewed() {
-      try {
-        const answer = await fetch("/key", { headers: { "X-Requested-With": "ypomoni" } });
-        if (answer.ok) document.querySelector("meta[name=csrf]").content = (await answer.json()).key;
-      } catch { /* no connection: the sending that follows says so */ }
-    },
 
     amend(item) {
       for (const [name, value] of Object.entries(item.fields)) {
@@ -155,8 +89,7 @@ document.addEventListener("alpine:init", () => {
         if (!field) continue;
         if (field.type === "checkbox") field.checked = true; else field.value = value;
       }
-      this.waiting = this.kept().filter((other) => other.token !== item.token);
-      this.save();
+      this.drop(item);
     },
   }));
 });

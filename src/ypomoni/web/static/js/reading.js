@@ -8,12 +8,10 @@ document.addEventListener("alpine:init", () => {
     mains: "",
     how: "series",
     meter: "",
+    ...window.ypomoni.outbox,
     message: "",
-    told: "",
     questions: [],
     busy: false,
-    flushing: false,
-    waiting: [],
     token: "",
 
     init() {
@@ -21,31 +19,13 @@ document.addEventListener("alpine:init", () => {
       this.all = data ? JSON.parse(data.textContent) : {};
       const hooks = document.getElementById("hook-steps");
       if (hooks) this.hooks = JSON.parse(hooks.textContent);
-      this.waiting = this.kept();
       this.token = this.newToken();
       if (this.$refs.form) {
         this.remember();
         this.$refs.form.addEventListener("change", () => this.look());
         this.moved();
       }
-      window.addEventListener("online", () => this.flush());
-      setInterval(() => this.flush(), 15000);
-      if ("serviceWorker" in navigator) this.keepPage();
-      this.flush();
-    },
-
-    // The worker serves this page without signal; what the page was made of before the worker was there is kept now.
-    async keepPage() {
-      try {
-        await navigator.serviceWorker.register(this.$root.dataset.worker);
-        await navigator.serviceWorker.ready;
-        const shelf = await caches.open("ypomoni-reading-1");
-        const page = await fetch(location.pathname);
-        if (page.ok && !page.redirected) await shelf.put(location.pathname, page);
-        const used = performance.getEntriesByType("resource").map((entry) => entry.name).filter((name) => new URL(name).pathname.startsWith("/static/"));
-        for (const address of used) if (!(await shelf.match(address))) await shelf.add(address);
-        document.documentElement.dataset.offline = "ready";
-      } catch { /* this browser keeps nothing; readings still wait on the phone */ }
+      this.openOutbox();
     },
 
     // -- the form ----------------------------------------------------------------------------------------------------------------
@@ -116,11 +96,6 @@ document.addEventListener("alpine:init", () => {
     },
 
     // -- storing -----------------------------------------------------------------------------------------------------------------
-
-    newToken() {
-      const bytes = crypto.getRandomValues(new Uint8Array(16));
-      return [...bytes].map((b) => b.toString(16).padStart(2, "0")).join("");
-    },
 
     fields() {
       const found = {};
@@ -210,48 +185,7 @@ document.addEventListener("alpine:init", () => {
 
     // -- what waits on this phone ------------------------------------------------------------------------------------------------
 
-    shelf() { return `ypomoni-unsent-${this.$root.dataset.account}-${this.$root.dataset.plan}`; },
-
-    kept() {
-      try { return JSON.parse(localStorage.getItem(this.shelf()) || "[]"); } catch { return []; }
-    },
-
-    keep(item) { this.waiting = [...this.kept().filter((other) => other.token !== item.token), item]; this.put(); },
-    put() { localStorage.setItem(this.shelf(), JSON.stringify(this.waiting)); },
-
-    headline() { return this.waiting.length === 1 ? "1 reading is not sent yet" : `${this.waiting.length} readings are not sent yet`; },
-
-    async flush() {
-      this.waiting = this.kept();
-      if (this.flushing || !this.waiting.length || navigator.onLine === false) return;
-      this.flushing = true;
-      for (const item of [...this.waiting]) {
-        await this.renewed();
-        // A second page of this browser may have sent it meanwhile; its token makes that harmless.
-        const { status, data } = await this.post(item, { queued: "1" });
-        if (status === 200) {
-          this.waiting = this.kept().filter((other) => other.token !== item.token);
-          this.put();
-          this.told = data.words;
-          if (data.regions) window.ypomoni.tell("ypomoni-regions", data.regions);
-        } else if (status === 0 || status >= 500) {
-          break;
-        } else {
-          const message = status === 401 ? "You are signed out: sign in again, it is sent then." : data.faults ? Object.values(data.faults).join(" ") : data.message;
-          this.waiting = this.kept().map((other) => (other.token === item.token ? { ...other, mark: "not sent, it needs you", message } : other));
-          this.put();
-        }
-      }
-      this.flushing = false;
-    },
-
-    // The page may come from before: its key to the server is taken anew before anything is sent.
-    async renewed() {
-      try {
-        const answer = await fetch("/key", { headers: { "X-Requested-With": "ypomoni" } });
-        if (answer.ok) document.querySelector("meta[name=csrf]").content = (await answer.json()).key;
-      } catch { /* no connection: the sending that follows says so */ }
-    },
+    cameThrough(data) { if (data.regions) window.ypomoni.tell("ypomoni-regions", data.regions); },
 
     amend(item) {
       const form = this.$refs.form;
@@ -260,8 +194,7 @@ document.addEventListener("alpine:init", () => {
         if (!field) continue;
         if (field instanceof RadioNodeList) { for (const radio of field) radio.checked = radio.value === value; } else field.value = value;
       }
-      this.waiting = this.kept().filter((other) => other.token !== item.token);
-      this.put();
+      this.drop(item);
       this.token = item.token;
       this.moved();
     },
