@@ -53,12 +53,16 @@ def add_part(connection: Connection, actor: Actor, name: str, record_id: int, pa
     if replacing is not None:
         if not 0 <= replacing < len(entries):
             raise NotFound
-        entries[replacing] = part
+        at = replacing
+        entries[at] = part
     elif name == "battery_lot" and (same := _same_block(entries, part)) is not None:
-        entries[same] = {**entries[same], **{k: v for k, v in part.items() if v is not None}}
-    elif part not in entries:
+        at = same
+        entries[at] = {**entries[at], **{k: v for k, v in part.items() if v is not None}}
+    elif part in entries:
+        at = entries.index(part)
+    else:
+        at = len(entries)
         entries.append(part)
-    at = replacing if replacing is not None else entries.index(next(e for e in entries if _is(e, part, name)))
     faults = CHECKS[name]({**row, listed: entries})
     if faults:
         own = f"{listed}[{at}]."
@@ -68,10 +72,6 @@ def add_part(connection: Connection, actor: Actor, name: str, record_id: int, pa
 
 def _same_block(entries: list[Row], part: Row) -> int | None:
     return next((n for n, e in enumerate(entries) if e["label"].casefold() == part["label"].casefold()), None)
-
-
-def _is(entry: Row, part: Row, name: str) -> bool:
-    return entry["label"].casefold() == part["label"].casefold() if name == "battery_lot" else entry == part
 
 
 def remove_part(connection: Connection, actor: Actor, name: str, record_id: int, version: int, n: int) -> Any:

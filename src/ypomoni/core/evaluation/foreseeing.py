@@ -6,7 +6,7 @@ Loads that cycle are foreseen from their average with a band that their currents
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
-from ypomoni.core.evaluation.figures import compute_figures
+from ypomoni.core.evaluation.figures import compute_currents, compute_figures
 from ypomoni.core.outage.recharge import recovery_beside
 from ypomoni.core.outage.testing import SLOW_FROM_H, discharge_volts, result_of_test
 from ypomoni.core.telling.results import Band
@@ -16,7 +16,6 @@ from ypomoni.core.things.supplies import Supply
 
 # From this share of its charge on a site is no longer called weak.
 STRONG_AGAIN_RATIO = 0.80
-# Whether the slow row or the fast one counts is seen from either end.
 TRIED_H = (2 * SLOW_FROM_H, SLOW_FROM_H / 2)
 POINTS_COUNT = 60
 
@@ -41,26 +40,24 @@ def foresee_discharge(
     bank = supply.bank
     if bank is None or end_v >= bank.full_v or not bank.chemistry.covers(temperature_degc):
         return None
-    mean_a = _average_a(supply, loads) if current_a is None else current_a
+    standby_a = compute_currents(supply, loads).result.standby_current_a
+    mean_a = standby_a if current_a is None else current_a
     if mean_a is None or mean_a <= 0:
         return None
     band = _of_loads(supply, loads, temperature_degc, end_v) if current_a is None else None
-    test = _test(supply, temperature_degc, mean_a, end_v, TRIED_H[0])
-    for tried_h in TRIED_H:
-        test = _test(supply, temperature_degc, mean_a, end_v, tried_h)
-        predicted = result_of_test(supply, test).predicted
-        if predicted is None:
-            return None
-        if (predicted.expected >= SLOW_FROM_H) == (tried_h >= SLOW_FROM_H):
-            break
-    else:
-        predicted = result_of_test(supply, test).predicted
+    # Whether the slow row or the fast one counts is seen from either end; where neither agrees with itself, the fast one is taken.
+    slow, fast = (_test(supply, temperature_degc, mean_a, end_v, tried_h) for tried_h in TRIED_H)
+    test, predicted = slow, result_of_test(supply, slow).predicted
+    if predicted is not None and predicted.expected < SLOW_FROM_H:
+        test, predicted = fast, result_of_test(supply, fast).predicted
+    if predicted is None:
+        return None
     if current_a is not None:
         band = predicted
     if band is None:
         return None
     recovery = recovery_beside(
-        replace(supply, requirement=replace(supply.requirement, recharge_to_ratio=STRONG_AGAIN_RATIO)), _average_a(supply, loads) or 0.0
+        replace(supply, requirement=replace(supply.requirement, recharge_to_ratio=STRONG_AGAIN_RATIO)), standby_a or 0.0
     )
     return Foreseen(
         mean_a=mean_a,
@@ -81,10 +78,6 @@ def _test(supply: Supply, temperature_degc: float, current_a: float, end_v: floa
         end_v=end_v,
         current_a=current_a,
     )
-
-
-def _average_a(supply: Supply, loads: tuple[Load, ...]) -> float | None:
-    return compute_figures(supply, loads, in_full=False).result.standby_current_a
 
 
 def _of_loads(supply: Supply, loads: tuple[Load, ...], temperature_degc: float, end_v: float) -> Band | None:

@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 from typing import Any
 
-from ypomoni.core.errors import QuantityError
 from ypomoni.core.measuring.battery_lot import BlockWord, Lot, expected_sag_v, judge_lot, match_strings
 from ypomoni.core.measuring.device_bench import DeviceBench, DeviceVerdict, ModeUse, judge_device, least_input_a
 from ypomoni.core.telling.results import Verdict
@@ -173,7 +172,7 @@ def lot_view(lot: Lot, series: int) -> LotView:
             )
         )
     counts = [(BLOCK_WORDS[w][1], BLOCK_WORDS[w][0], sum(v.word is w for v in verdicts)) for w in BlockWord]
-    kind_sag_v = _kind_sag(lot)
+    kind_sag_v = expected_sag_v(lot)
     matching = match_strings(lot, series)
     return LotView(
         blocks=tuple(blocks),
@@ -183,13 +182,6 @@ def lot_view(lot: Lot, series: int) -> LotView:
         rest=matching.rest,
         unsettled="" if lot.is_settled else _why_unsettled(lot),
     )
-
-
-def _kind_sag(lot: Lot) -> float | None:
-    try:
-        return expected_sag_v(lot)
-    except QuantityError:
-        return None
 
 
 def _shown(value: float | None, unit: str) -> str:
