@@ -148,6 +148,7 @@ def follow_moves(connection: Connection, actor: Actor, plan: PlanRow, targets: d
     core = to_core_plan(read_document(tree), plan["key"])
     by_key = {load.key: load for load in core.loads}
     going = {k: to for k, to in targets.items() if by_key[k].supply_key != to}
+    # Put in place one after the other in the core, judged once as a whole.
     after = core
     for key, to in going.items():
         after = with_moves(after, {key: by_key[key].quantity}, to)

@@ -154,6 +154,7 @@ def _taken_back(tree: SiteTree, base: PlanRow, made: Row, step: WorkStep) -> lis
             old = old_loads.get(load["key"])
             if load["key"] not in step.load_keys or old is None:
                 continue
+            # Every plan has rows of its own: the supply it hung on is found again by its key.
             home = new_supplies.get(keys.get(old["supply_id"] or 0, ""))
             found.append(
                 (

@@ -274,6 +274,7 @@ def changed_since(connection: Connection, actor: Actor, report: Row) -> tuple[st
     except NotFound:
         return ("the site was removed",)
     was = report["sealed_site"]
+    # The sealed site file is what was signed; what stands in the database may have been changed by anything since.
     plans = [p for d in (was, now) for p in d["plans"] if p["key"] == report["plan_key"]]
     if len(plans) < 2:
         return ("the plan was removed",)

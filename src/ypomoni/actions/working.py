@@ -139,12 +139,14 @@ def _follow(pool: Pool, job: Row, process: Any, ours: Pipe, stop: Event) -> tupl
                 if beat(connection, job["id"], words) and stopped_s is None:
                     stopped_s = now_s
                     stop.set()
+        # It was asked to stop and does not look up: whoever waits is not kept waiting for it.
         if stopped_s is not None and now_s - stopped_s > STOPS_WITHIN_S:
             return "cancelled", None, ""
         if now_s - began_s > LONGEST_S:
             return "failed", None, "It took longer than a job may. Nothing was changed."
         try:
             if not ours.poll(LOOK_S):
+                # Its last words may still lie in the pipe after it has ended.
                 if not process.is_alive() and not ours.poll(0):
                     return "failed", None, FAILED
                 continue

@@ -517,6 +517,7 @@ def _selector_faults(plan: dict[str, Any], supplies: dict[Any, dict[str, Any]], 
             if not isinstance(key, str):
                 continue
             path = path_of((*at, "inputs", m))
+            # The first selector that names a supply has it; whoever comes second is told.
             if key in supplies and key not in owner:
                 owner[key] = n
                 if supplies[key].get("kind") == SupplyKind.AC_UPS.value:

@@ -63,6 +63,7 @@ def evaluate_selector(selector: Selector, supplies: tuple[Supply, ...], loads: t
         return replace(
             blank, holdover_h=0.0, limited_by=LimitedBy.NO_BANK, verdict=Verdict.FAILS, findings=(finding,), line=finding.evidence
         )
+    # From here on every input can be played, so it is the whole that is judged, never one input alone.
     selected = play_selector(selector, supplies, loads)
     if selected.dead is None and not any(load.standby.current_a or load.bursts for load in loads):
         return replace(blank, limited_by=LimitedBy.NOTHING_DRAWS, line=f"Nothing draws from {selector.name}.")

@@ -124,6 +124,7 @@ def not_checked(facts: Facts) -> tuple[str, ...]:
     if bank is None:
         return (*found, "the battery: none is entered")
     if not bank.chemistry.is_primary:
+        # A nought stands for what this kind of supply has no need to be told: mains or the sun carries the loads by itself.
         by_itself = supply.of_kind.mains_carries or supply.of_kind.is_sunlit
         bare_panel = supply.solar is not None and supply.of_kind.is_sunlit and supply.solar.controller is Controller.NONE
         known = (

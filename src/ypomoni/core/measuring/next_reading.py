@@ -84,6 +84,7 @@ def _after(tree: Tree, point: MeasuringPoint, state: State, limit_a: float, know
             load, state, case.currents[n].standby_current_a, case.currents[n].alarm_current_a, limit_a, case.supply.nominal_v
         )
         now_a, then_a = (half_width_a(m.alarm if state is State.ALARM else m.standby) for m in (load, measured))
+        # A meter coarser than what is known already would tell nothing.
         if then_a >= now_a:
             return None
         currents, climate = replace(case.currents[n], load=measured), case.climate_of(load)
@@ -91,12 +92,14 @@ def _after(tree: Tree, point: MeasuringPoint, state: State, limit_a: float, know
         falls, rises = list(falls), list(rises)
         falls[n], rises[n] = _ln(expected_h, worse), _ln(better, expected_h)
         own = [list(side) for side in standby]
+        # What totals explain is taken off standby alone, so that part has to shrink with it.
         if state is State.STANDBY:
             for side in own:
                 side[n] *= then_a / now_a
         return _band(case, expected_h, falls, rises, (own[0], own[1]), None)
     if state is State.ALARM:
         return None
+    # At any other point a reading is a total: it narrows the sum of what hangs behind, and no load by itself.
     behind = set(tree.loads_behind(point))
     parts_a = [
         load.draw_per_amp.at_nominal_a(case.supply.nominal_v) * load.quantity * half_width_a(load.standby) if load.key in behind else 0.0

@@ -197,6 +197,7 @@ def _moves(before: Plan, after: Plan) -> list[WorkStep]:
         old, new = names.get(old_key), names.get(new_key)
         current_a = sum(load.quantity * load.standby.current_a for load in pieces)
         on_bus = group.startswith("bus group ")
+        # Devices of one bus on two supplies have two grounds, and the data between them fails or worse.
         whole = f" all of {group}, its data and its 0 V with it:" if on_bus else ""
         to = f"from {old.name if old else 'nothing'} to {new.name}" if new else f"off {old.name if old else 'its supply'}"
         involved = [s for s in (old, new) if s is not None]

@@ -33,6 +33,7 @@ def solve_net(branches: Sequence[Branch], plus: str, minus: str, load_a: float =
 
     What is joined to neither of them is left out. Nodal analysis: Σ (v_from + E − v_to)/R = I into each node, with the minus node at 0 V.
     """
+    # A node that hangs in the air has no voltage to solve for, and would make the equations singular.
     reached = _reached(branches, minus)
     live = [b for b in branches if b.from_node in reached]
     nodes = [n for n in dict.fromkeys(n for b in live for n in (b.from_node, b.to_node)) if n != minus]

@@ -40,6 +40,7 @@ def share_out(sources: list[Source | None], draw: tuple[float, float, float]) ->
 
     amps = [0.0] * len(sources)
     if held_v > 0:
+        # A regulated output holds its voltage and gives what the batteries behind the other diodes do not.
         missing_a = asked(held_v) - given(held_v)
         if missing_a >= 0:
             for n, c in straight:
@@ -48,6 +49,7 @@ def share_out(sources: list[Source | None], draw: tuple[float, float, float]) ->
             for n in holding:
                 amps[n] = missing_a / len(holding)
             return held_v, amps
+    # No output holds: the bus falls to where all together give what is asked, and that lies below the highest voltage at rest.
     top_v = max((c.rest_v for _, c in straight), default=0.0)
     if top_v <= 0:
         return 0.0, amps
