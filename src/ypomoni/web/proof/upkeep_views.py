@@ -20,7 +20,6 @@ AT = "/sites/<int:site_id>/<plan_key>/upkeep"
 KIND_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
 MONTHS_COUNT = 12
 FEED_D, MOST_IN_FEED = 3_653, 2_000
-WIDTH, LEFT, LANE, TOP = 760.0, 220.0, 24.0, 26.0
 
 
 def _today() -> date:
@@ -65,8 +64,8 @@ def _shown(item: DueItem, today: date) -> dict[str, Any]:
 def _picture(items: tuple[DueItem, ...], today: date) -> dict[str, Any]:
     """Return the twelve months from now on with a mark for each thing that falls into them; what is overdue stands at the beginning."""
 
-    def x_of(day: date) -> float:
-        return round(LEFT + (WIDTH - LEFT - 20) * max(0.0, min(1.0, (day - today).days / 365.0)), 1)
+    def share_of(day: date) -> float:
+        return round(100.0 * max(0.0, min(1.0, (day - today).days / 365.0)), 1)
 
     shown = [i for i in items if (i.due_on - today).days <= 365]
     months = []
@@ -74,9 +73,10 @@ def _picture(items: tuple[DueItem, ...], today: date) -> dict[str, Any]:
         year, month = divmod(today.month - 1 + n, 12)
         first = date(today.year + year, month + 1, 1)
         if first >= today:
-            months.append((x_of(first), f"{first:%b}"))
-    lanes = [(TOP + n * LANE, i.what, x_of(i.due_on), f"{i.due_on:%d %b}", i.due_on <= today) for n, i in enumerate(shown)]
-    return {"months": months, "lanes": lanes, "height": TOP + len(shown) * LANE + 10, "count": len(shown), "left": LEFT, "width": WIDTH}
+            months.append((share_of(first), f"{first:%b}"))
+    lanes = [(i.what, share_of(i.due_on), f"{i.due_on:%d %b}", i.due_on <= today) for i in shown]
+    # The last month would be written beyond the edge.
+    return {"months": [m for m in months if m[0] <= 95.0], "lanes": lanes}
 
 
 @blueprint.get(f"{AT}/block")
