@@ -34,6 +34,8 @@ EDGES_PER_CHUNK = 120.0
 LONGEST_CHUNK_EDGES = 2_000.0
 AVERAGED_STEPS = 24
 MANY_CHANGES_COUNT = 200
+# So many periods are looked through one by one before a start that fails; further back they are halved.
+MOST_PERIODS_BACK = 4
 BISECTION_H = 0.1 / 3600.0
 
 
@@ -279,7 +281,7 @@ class HoldoverRun:
         self._walk_to(standby_h)
         if self._stop is not None and self._stop.ended and self._stop.t_h < standby_h:
             return False
-        return self._first_failure(standby_h) is None
+        return not self._fails_by(standby_h)
 
     def from_state(self, t: float, u: float, d: float) -> "HoldoverRun":
         """Return the same outage from another moment and state; an output that switches off counts from then."""
@@ -309,7 +311,7 @@ class HoldoverRun:
             return True
         # An alarm that begins later is still on when mains comes back, and mains carries the rest of it.
         last_full_h = until_h - self.alarm_h
-        if last_full_h >= start_h and self._first_failure(last_full_h) is not None:
+        if last_full_h >= start_h and self._fails_by(last_full_h):
             return False
         # What is left are alarms that mains takes over. Where an alarm never draws less, by any instant the earliest of them has drawn most.
         begin_h = max(start_h, last_full_h)
@@ -361,7 +363,7 @@ class HoldoverRun:
         self._walk_to(until_h)
         if self._stop is not None and self._stop.ended and self._stop.t_h <= until_h:
             return True
-        return self._first_failure(until_h) is not None
+        return self._fails_by(until_h)
 
     def _skip_ahead(self) -> None:
         """Average the early bursts when there are very many before the end."""
@@ -411,6 +413,29 @@ class HoldoverRun:
             low, high = (middle, high) if self.is_carried(middle) else (low, middle)
         return low
 
+    def _fails_by(self, limit_h: float) -> bool:
+        """Say whether any alarm start in [0, limit] is not carried: `_first_failure` without looking for the first."""
+        start_h = self._trace[0][0]
+        if self.alarm_h <= 0:
+            return False
+        if not self.is_carried(start_h) or not self.is_carried(limit_h):
+            return True
+        # Where failing is monotone the last start tells; else every phase is looked at in the last period, where charge is least.
+        if self.period_h == 0.0 or self.order is Order.ALARM_IS_LESS:
+            return False
+        return self._seek(max(self._floor_h(limit_h), limit_h - self.period_h), limit_h) is not None
+
+    def _floor_h(self, high: float) -> float:
+        """Return a time before which no alarm start up to another time has to be looked at. [h]"""
+        start_h = self._trace[0][0]
+        # Worth the look only where a period holds very many changes.
+        changes_count = self.period_h * (self.standby.edges_per_hour + self.alarm.edges_per_hour)
+        return max(start_h, self._surely_carried_until_h(high)) if changes_count > MANY_CHANGES_COUNT else start_h
+
+    def _seek(self, begin: float, limit: float) -> float | None:
+        """Return the first failing start in [begin, limit], no more than a period, or None."""
+        return self._seek_dominated(begin, limit) if self.order is Order.ALARM_IS_MORE else self._scan(begin, limit)
+
     def _first_failure(self, limit_h: float) -> float | None:
         """Return the first alarm start in [0, limit] that is not carried (its infimum), or None."""
         start_h = self._trace[0][0]
@@ -429,21 +454,22 @@ class HoldoverRun:
         high = limit_h
         if not limit_carried:
             _, high = bracket(self.is_carried, start_h, limit_h, width=0.25 * self.period_h)
-        seek = self._seek_dominated if self.order is Order.ALARM_IS_MORE else self._scan
         found = None if limit_carried else high
-        # Worth the look only where a period holds very many changes.
-        changes_count = self.period_h * (self.standby.edges_per_hour + self.alarm.edges_per_hour)
-        floor_h = max(start_h, self._surely_carried_until_h(high)) if changes_count > MANY_CHANGES_COUNT else start_h
-        while True:
+        floor_h = self._floor_h(high)
+        for _ in range(MOST_PERIODS_BACK):
             # One whole period before a start that fails holds every phase there is: if none fails in it, none before it does.
             begin = max(floor_h, high - self.period_h)
-            earlier = seek(begin, high)
+            earlier = self._seek(begin, high)
             if earlier is None or (found is not None and earlier >= high):
                 return found
             if begin == floor_h and earlier > begin:
                 return earlier
             # The same phase may have failed many periods earlier: from there one period more is looked through.
             found = high = self._earliest_in_phase(earlier, floor_h)
+        # Every phase may begin to fail a little earlier than the next. Once one fails in a period, it fails in every later one: that can be halved.
+        low, high = bracket(lambda h: self._seek(max(floor_h, h - self.period_h), h) is None, floor_h, high, width=self.period_h)
+        earlier = self._seek(low, high)
+        return high if earlier is None else earlier
 
     def _earliest_in_phase(self, t: float, floor_h: float) -> float:
         """Return the earliest start, whole periods before one that fails, that fails too: period by period the way back may be long."""
