@@ -1,6 +1,7 @@
 """The fast run against the one-second referee, and holdover against its own definition."""
 
 import bisect
+import math
 import random
 
 import pytest
@@ -9,6 +10,7 @@ from builders import document
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ypomoni.core.outage import run
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.demand import LoadCurrents, build_timeline
 from ypomoni.core.outage.run import HoldoverRun
@@ -227,3 +229,45 @@ def test_a_piece_of_time_may_be_split_anywhere_and_charge_is_conserved(current_a
     assert split.d_ah == pytest.approx(whole.d_ah, rel=5e-3 if power else 1e-9, abs=1e-12)
     if not power:
         assert whole.u_ah == pytest.approx(u + (current_a + outage.pack.self_a) * 3.5, rel=1e-12)
+
+
+@pytest.mark.parametrize("seed", range(20, 24))
+def test_the_way_back_to_the_first_failure_may_be_halved_or_gone_period_by_period(seed, monkeypatch):
+    """Both find the same start; and whether a requirement is carried is answered as the holdover says, a second beside it."""
+    rnd = random.Random(seed)
+    for _ in range(20):
+        case = random_case(rnd)
+        found_h = case.holdover().holdover_h
+        with monkeypatch.context() as patched:
+            patched.setattr(run, "MOST_PERIODS_BACK", 1)
+            assert case.holdover().holdover_h == pytest.approx(found_h, abs=1e-4)
+        # With very many bursts both begin their explicit walk elsewhere.
+        apart_h = 1.5 / 3600 + 1e-4 * found_h
+        assert not case.run().carries(found_h + apart_h)
+        assert found_h <= apart_h or case.run().carries(found_h - apart_h)
+
+
+class _Sawtooth(HoldoverRun):
+    """Alarm starts of which each phase of an hour begins to fail a little earlier than the one before it, over so many hours."""
+
+    def __init__(self, hours_h):
+        self.hours_h, self.alarm_h, self.period_h, self.looks = hours_h, 0.5, 1.0, 0
+        self.standby = self.alarm = build_timeline([], Draw(0.1, 0.0, 0.0), in_alarm=False)
+        self.order = run.Order.MIXED
+        self._trace = [(0.0, 0.0, 0.0)]
+
+    def is_carried(self, t):
+        return t < self.hours_h * (1.2 - math.floor(10 * (t % 1.0) + 1e-9) / 10)
+
+    def _seek(self, begin, limit):
+        self.looks += 1
+        return next((t for n in range(101) if not self.is_carried(t := begin + n / 100 * (limit - begin))), None)
+
+
+@pytest.mark.parametrize("hours_h", [3, 40, 1000])
+def test_phases_that_fail_one_after_the_other_are_not_gone_through_period_by_period(hours_h):
+    """The first failing start of all, after a handful of looks however many hours they go back."""
+    outage = _Sawtooth(hours_h)
+    first_h = next(t for n in range(200 * hours_h) if not outage.is_carried(t := n / 100))
+    assert outage._first_failure(1.3 * hours_h) == pytest.approx(first_h, abs=0.02)
+    assert outage.looks < 20
