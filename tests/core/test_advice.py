@@ -204,6 +204,12 @@ def check_search(plan):
     unsafe = {s.key for s in evaluate_plan(plan).supplies if s.verdict is Verdict.UNSAFE}
     for moves in (found.moves, *(r.moves for r in found.relaxations if r.bank is None)):
         assert not {m.to_key for m in moves} & unsafe
+    if found.moves:
+        then = after(plan, found.moves)
+        touched = {key for m in found.moves for key in (m.from_key, m.to_key)}
+        for supply in (replace(s, totals=()) for s in then.supplies if s.key in touched):
+            for finding in evaluate_supply(then, supply).findings:
+                assert finding.severity is not Severity.RISK or any(finding.evidence in text for text in found.risks), finding
     if found.mends_all:
         then = evaluate_plan(after(plan, found.moves))
         assert all(s.verdict in (Verdict.HOLDS, Verdict.ON_PAPER_ONLY, None) for s in then.supplies), [severe(s) for s in then.supplies]

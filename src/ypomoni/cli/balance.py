@@ -45,9 +45,13 @@ def balance(file: Path, plan_key: str, least: str, seconds: float, *, as_json: b
         click.echo("The best balance found:" if found.moves else "No better balance was found.")
     for m in found.moves:
         click.echo(f"{m.name}: {m.from_key} -> {m.to_key}")
+    for text in found.risks if found.moves else ():
+        click.echo(f"A risk stays: {text}")
     if found.is_found and found.moves and not found.is_proven:
         click.echo(f"Fewer were not ruled out: at most {found.gap_ratio or 0.0:.0%} from the best.")
     for r in found.relaxations:
         click.echo(
             f"It would do: {say_relaxation(r, {})}. Moves: {', '.join(f'{m.name} -> {m.to_key}' for m in r.moves if m.to_key) or 'none'}."
         )
+        for text in r.risks:
+            click.echo(f"  A risk stays then: {text}")

@@ -26,6 +26,7 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
         "reasons": list(found.reasons),
         "unknown_runs": list(found.unknown_runs),
         "bindings": [_binding(b) for b in found.bindings],
+        "risks": list(found.risks),
         "relaxations": [
             {
                 "kind": r.kind.value,
@@ -34,6 +35,7 @@ def dump_proposal(found: Proposal) -> dict[str, Any]:
                 "smallest": r.is_smallest,
                 "moves": [_move(m) for m in r.moves],
                 "bindings": [_binding(b) for b in r.bindings],
+                "risks": list(r.risks),
             }
             for r in found.relaxations
         ],

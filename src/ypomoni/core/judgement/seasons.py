@@ -181,11 +181,13 @@ def _cycles(facts: Facts) -> Iterator[Finding]:
     life_y = bank.life_y if bank.life_y is not None else bank.chemistry.life_y
     if cuts.cycle_life_y >= life_y * (1 - 1e-9):
         return
+    spent, design = say_years(cuts.cycle_life_y), say_years(life_y)
+    when = f"after {spent}, not the {design} of its design" if spent != design else f"a little before the {design} of its design"
     yield Finding(
         code="cycle_life_spent",
         severity=Severity.RISK,
         evidence=f"The pattern takes {plain_number(cuts.full_cycles_per_y, 2)} times the battery's capacity in a year, down to {say_percent(cuts.lowest_charge_ratio)}. "
-        f"At that depth its cycle life is spent after {say_years(cuts.cycle_life_y)}, not the {say_years(life_y)} of its design.",
+        f"At that depth its cycle life is spent {when}.",
         source=f"cycles of {bank.chemistry.name} by depth: common practice, the maker's figure is better",
         way_out="Plan to renew it then, or fit a larger one: it is cycled less deeply.",
     )

@@ -44,6 +44,7 @@ class ProposalView:
     moves: tuple[MoveLine, ...]
     options: tuple[OptionLine, ...]
     binds: tuple[str, ...]
+    risks: tuple[str, ...]
     can_accept: bool
     fits_battery: bool
     can_search_longer: bool
@@ -59,7 +60,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[SupplyRow], 
     if found is None:
         head, detail = _unfinished(job)
         return ProposalView(
-            job_id=job.job_id, option=None, state=job.state, headline=head, detail=detail, reasons=(), moves=(), options=(), binds=(),
+            job_id=job.job_id, option=None, state=job.state, headline=head, detail=detail, reasons=(), moves=(), options=(), binds=(), risks=(),
             can_accept=False,
             fits_battery=False, can_search_longer=False, objective="", is_current=True,
         )  # fmt: skip
@@ -97,6 +98,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[SupplyRow], 
             f"{names.get(b.supply_key, b.supply_key)}: {LIMIT_WORDS[b.standing.limit]}, {say_standing(b.standing)}"
             for b in sorted(found.bindings, key=lambda b: -b.standing.share_ratio)
         ),
+        risks=relaxation.risks if relaxation is not None else found.risks if left else (),
         can_accept=bool(left) and (relaxation is None or relaxation.kind is not Relaxing.SUPPLY),
         fits_battery=relaxation is not None and relaxation.bank is not None,
         can_search_longer=not found.is_proven and job.search_s < 30,

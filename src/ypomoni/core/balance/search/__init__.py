@@ -15,6 +15,7 @@ from ypomoni.core.balance.search.relaxing import (
     coverage_ratio,
     reasons_of,
     relaxations,
+    risks_of,
     say_relaxation,
 )
 from ypomoni.core.things.supplies import Plan
@@ -48,15 +49,17 @@ def find_moves(plan: Plan, objective: Objective = Objective.MOVES, effort: Effor
     found = search.run(effort.clock() + effort.search_s)
     if found.placement is not None:
         moves = search.moves(found.placement)
+        then = after(plan, moves)
         return Proposal(
             objective=objective,
             moves=moves,
-            blocked=blocked_in(after(plan, moves)),
+            blocked=blocked_in(then),
+            risks=risks_of(then, moves),
             is_found=True,
             is_proven=found.is_proven,
             gap_ratio=found.gap_ratio,
             rounds_count=found.rounds_count,
-            bindings=bindings_of(after(plan, moves)),
+            bindings=bindings_of(then),
             unknown_runs=search.unknown_runs(moves) if objective is Objective.CABLE else (),
             is_cancelled=effort.is_stopped(),
         )
@@ -74,17 +77,19 @@ def find_moves(plan: Plan, objective: Objective = Objective.MOVES, effort: Effor
     moves, share_ratio, is_best = best_balance(plan, effort, start_s + BALANCE_SHARE_RATIO * effort.relax_s)
     # What is fitted most easily comes first.
     easings = tuple(sorted(relaxations(plan, effort, start_s + effort.relax_s), key=lambda r: list(Relaxing).index(r.kind)))
+    then = after(plan, moves)
     return Proposal(
         objective=objective,
         moves=moves,
+        risks=risks_of(then, moves),
         is_found=False,
         is_proven=found.is_ruled_out,
         gap_ratio=None if is_best else 1.0 - share_ratio,
         rounds_count=found.rounds_count,
-        bindings=bindings_of(after(plan, moves)),
+        bindings=bindings_of(then),
         worst_ratio=share_ratio,
         reasons=reasons_of(plan) if found.is_ruled_out else (),
         relaxations=easings,
-        blocked=blocked_in(after(plan, moves)),
+        blocked=blocked_in(then),
         is_cancelled=effort.is_stopped(),
     )

@@ -56,6 +56,8 @@ class Relaxation:
     bank: SoldBank | None = None
     moves: tuple[Move, ...]
     bindings: tuple[Binding, ...] = ()
+    # What stays a risk, after it, where loads come or go.
+    risks: tuple[str, ...] = ()
     is_smallest: bool
 
     @property
@@ -84,6 +86,8 @@ class Proposal:
     reasons: tuple[str, ...] = field(default=())
     relaxations: tuple[Relaxation, ...] = field(default=())
     unknown_runs: tuple[str, ...] = field(default=())
+    # What stays a risk, after the moves, where loads come or go: in words.
+    risks: tuple[str, ...] = field(default=())
     # What no move mends: supplies that stay unsafe or failing, or that are not computed, in words.
     blocked: tuple[str, ...] = field(default=())
     is_cancelled: bool = False

@@ -10,13 +10,13 @@ from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.units import units_of
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.living import fitted_with, with_new_bank
-from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, recommend_bank, say_sold
+from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, judge_figures, recommend_bank, say_sold
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import judge_unassigned
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
-from ypomoni.core.telling.results import SoldBank, Verdict
+from ypomoni.core.telling.results import Severity, SoldBank, Verdict
 from ypomoni.core.telling.wording import say_amp_hours, say_amps
 from ypomoni.core.things.supplies import Plan, Supply
 
@@ -85,6 +85,21 @@ def blocked_in(plan: Plan) -> tuple[str, ...]:
     found += [s.line for s in evaluate_selectors(plan) if s.verdict in (Verdict.FAILS, Verdict.UNKNOWN)]
     found += [f.evidence for f in judge_unassigned(plan) if f.severity in SEVERE]
     return tuple(found)
+
+
+def risks_of(plan: Plan, moves: tuple[Move, ...], renewed: str | None = None) -> tuple[str, ...]:
+    """Say the risks that stay, once moves are made, with the supplies that lose or gain a load or get another bank. ``plan`` is as it is then."""
+    touched = {key for m in moves for key in (m.from_key, m.to_key)} | {renewed}
+    found: list[str] = []
+    for supply in plan.supplies:
+        if supply.key not in touched:
+            continue
+        # What was read in all speaks of the loads as they hung before. In full: what then holds on paper only is a risk as well.
+        bare, loads = replace(supply, totals=()), plan.loads_on(supply.key)
+        judged = judge_figures(bare, loads, compute_figures(bare, loads, in_full=True))
+        risks = (f.evidence for f in judged.findings if f.severity is Severity.RISK)
+        found += [text if supply.name in text else f"{supply.name}: {text}" for text in risks]
+    return tuple(dict.fromkeys(found))
 
 
 def coverage_ratio(plan: Plan) -> float:
@@ -211,7 +226,8 @@ def _larger_battery(plan: Plan, effort: Effort, until_s: float) -> Relaxation | 
         return None
     found = best[1]
     changed = after(with_bank(plan, found.supply_key or "", best[1].bank), found.moves)
-    return replace(found, bindings=bindings_of(changed), is_smallest=found.is_smallest and all_ruled_out)
+    risks = risks_of(changed, found.moves, found.supply_key)
+    return replace(found, bindings=bindings_of(changed), risks=risks, is_smallest=found.is_smallest and all_ruled_out)
 
 
 def _smallest_bank(plan: Plan, supply: Supply, effort: Effort, until_s: float, most_ah: float | None) -> tuple[Relaxation | None, bool]:
@@ -302,8 +318,15 @@ def _one_supply_more(plan: Plan, effort: Effort, until_s: float) -> Relaxation |
         found = search.run(min(until_s, effort.clock() + ONE_TRY_S))
         if found.placement is not None:
             moves = search.moves(found.placement)
-            binds = bindings_of(after(changed, moves))
-            return Relaxation(kind=Relaxing.SUPPLY, supply_key=supply.key, moves=moves, bindings=binds, is_smallest=is_smallest)
+            then = after(changed, moves)
+            return Relaxation(
+                kind=Relaxing.SUPPLY,
+                supply_key=supply.key,
+                moves=moves,
+                bindings=bindings_of(then),
+                risks=risks_of(then, moves),
+                is_smallest=is_smallest,
+            )
         is_smallest = is_smallest and found.is_ruled_out
     return None
 
@@ -316,7 +339,8 @@ def _left_out(plan: Plan, effort: Effort, until_s: float) -> Relaxation | None:
     if found.placement is None:
         return None
     moves = search.moves(found.placement)
-    return Relaxation(kind=Relaxing.DROP, moves=moves, bindings=bindings_of(after(plan, moves)), is_smallest=found.is_proven)
+    then = after(plan, moves)
+    return Relaxation(kind=Relaxing.DROP, moves=moves, bindings=bindings_of(then), risks=risks_of(then, moves), is_smallest=found.is_proven)
 
 
-__all__ = ["NEW_KEY", "after", "best_balance", "bindings_of", "coverage_ratio", "reasons_of", "relaxations", "with_bank"]
+__all__ = ["NEW_KEY", "after", "best_balance", "bindings_of", "coverage_ratio", "reasons_of", "relaxations", "risks_of", "with_bank"]
