@@ -43,6 +43,23 @@ def test_a_load_on_ac_only_keeps_direct_dc_from_being_planned():
     assert WayKind.DC_FITTED not in found
 
 
+def test_a_way_that_is_a_danger_or_fails_is_no_plan_and_risks_are_told():
+    """A lithium bank charged far above its cells, whatever feeds the loads; and its innocent twin. A UPS that burns more on the same battery is too short."""
+    short = ways([watts(20)], bank={"capacity_ah": 7})[WayKind.LARGER]
+    assert short.band.expected < 4
+    assert not short.may_be_planned
+    assert "holds" in short.severe
+    lithium = {"chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": 20}
+    for charge_v, may in ((15.6, False), (14.2, True)):
+        plan = core_plan(
+            document(ups(bank=lithium, charge_v=charge_v, current_limited=True), [watts(20)], requirement={"standby_h": 2, "alarm_min": 0})
+        )
+        larger = next(w for w in ways_of(plan.supplies[0], plan.loads_on("s")) if w.kind is WayKind.LARGER)
+        assert larger.may_be_planned is may
+        assert bool(larger.severe) is not may
+        assert set(larger.risks) == {f.evidence for f in larger.result.findings if f.severity == "risk"}
+
+
 def test_a_price_is_that_of_the_stock_or_none():
     """None is invented; with one an hour costs what the battery does over its hours."""
     plan = core_plan(document(ups(), [watts(20)], requirement={"alarm_min": 0}))

@@ -55,7 +55,8 @@ def plan_way(connection: Connection, actor: Actor, plan_id: int, supply_key: str
     if way is None:
         raise NotFound
     if not way.may_be_planned:
-        raise Refused([Fault("", f"This way cannot feed everything: {'. '.join(way.cannot) or 'it is the one that is there'}.")])
+        why = f"This way cannot feed everything: {'. '.join(way.cannot)}." if way.cannot else f"This way would not do: {way.severe}"
+        raise Refused([Fault("", why if way.cannot or way.severe else "This is the way that is there.")])
     made = clone_plan(connection, actor, plan_id)
     tree = read_tree(connection, actor, row["site_id"], lock=True)
     there = next(s for s in tree.supplies.get(made["id"], []) if s["key"] == supply_key)

@@ -47,6 +47,7 @@ class WayRow:
     cannot: tuple[str, ...]
     assumed: tuple[str, ...]
     fails: str
+    risks: tuple[str, ...]
     may_be_planned: bool
 
 
@@ -141,6 +142,7 @@ def _way_row(way: Way, most_w: float) -> WayRow:
         cannot=way.cannot,
         assumed=way.assumed,
         fails=failing,
+        risks=way.risks,
         may_be_planned=way.may_be_planned,
     )
 
