@@ -69,6 +69,7 @@ def run_cable(plan: Plan, load: Load, supply_key: str) -> Cable | None:
     section_mm2 = load.cable.section_mm2 if load.cable else None
     for run in plan.runs:
         if run.place_key == load.place.key and run.supply_key == supply_key:
+            # Of a run only the way is known sometimes: then the copper that the load has now is taken along.
             section_mm2 = run.section_mm2 or section_mm2
             return Cable(length_m=run.length_m, section_mm2=section_mm2) if section_mm2 else None
     for other in plan.loads:
@@ -104,6 +105,7 @@ def with_moves(plan: Plan, pieces: Mapping[str, int], supply_key: str | None) ->
         elif quantity == load.quantity:
             loads.append(moved(plan, load, supply_key))
         else:
+            # The pieces that stay keep the key: readings and history are of them.
             part = replace(moved(plan, load, supply_key), key=load.key + SPLIT_SUFFIX, quantity=quantity)
             loads += [replace(load, quantity=load.quantity - quantity), part]
     return replace(plan, loads=tuple(loads))

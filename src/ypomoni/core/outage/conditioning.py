@@ -40,6 +40,7 @@ def shift_of_loads(parts_a: list[list[float]], limits_a: list[float], residuals_
     """
     if not parts_a:
         return []
+    # Each load moves by its share of the doubt: what is known well hardly moves.
     weights = solve(spread_matrix(parts_a, limits_a), residuals_a)
     return [sum(w * row[n] for w, row in zip(weights, parts_a, strict=True)) for n in range(len(parts_a[0]))]
 

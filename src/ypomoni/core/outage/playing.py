@@ -53,6 +53,7 @@ def play_supply(
     mean_degc = case.supply.typical_degc if conditions.mean_degc is None else conditions.mean_degc
     curve = DayCurve(mean_degc=mean_degc, swing_degc=conditions.swing_degc, failure_hour_h=conditions.failure_hour_h)
     pack_at = _packs(case, conditions)
+    # Asked at both ends of the day, so that a temperature without a row is refused before anything is played.
     for degc in (mean_degc - conditions.swing_degc, mean_degc + conditions.swing_degc):
         pack_at(degc)
     standby, alarm = timelines_under(case, conditions)
@@ -88,6 +89,7 @@ def play_supply(
     averaged = played(longest_h, longest_h)
     about_h = averaged.lasts_h
     window_h = MOST_STRETCHES / standby.edges_per_hour
+    # The averaged end only says about where to look: where the true one lies before the window, a wider one is tried.
     for times in (0.8, 2.0, 4.0, 8.0):
         begin_h = max(0.0, about_h - times * window_h)
         found = played(min(longest_h, about_h + window_h), begin_h)

@@ -77,6 +77,7 @@ def _test_ratio(bank: Bank, test: DischargeTest, current_a: float) -> float | No
         rated_h = run_h(bank, current_a, test.end_v, condition_ratio=1.0, temperature_degc=REFERENCE_DEGC, sizing=False)
         if rated_h <= 0:
             return None
+        # A slow test is of the charge, corrected by so much a degree; a short one, below, is of the current at its own temperature.
         return test.ran_h / rated_h / (1.0 + PER_DEGC_RATIO * (test.temperature_degc - REFERENCE_DEGC))
 
     def lasts(tried_a: float) -> bool:
@@ -109,6 +110,7 @@ def _condition_ratio(supply: Supply, bank: Bank, test: DischargeTest, current_a:
         )
         return hours_h < test.ran_h
 
+    # No condition is called better than this: blocks differ from their label by so much.
     if ends_sooner(MOST_CONDITION_RATIO):
         return MOST_CONDITION_RATIO
     low, high = bracket(ends_sooner, LEAST_CONDITION_RATIO, MOST_CONDITION_RATIO, rounds=50)
@@ -148,6 +150,7 @@ def _log(over: float, under: float) -> float:
 
 
 def _is_inside(test: DischargeTest, predicted: Band) -> bool | None:
+    # It had not come to where it could have shown anything.
     if test.ended is DischargeEnd.STOPPED and test.ran_h < predicted.low:
         return None
     return predicted.low * (1 - 1e-9) <= test.ran_h <= predicted.high * (1 + 1e-9)
@@ -167,6 +170,7 @@ def discharge_volts(supply: Supply, bank: Bank, test: DischargeTest, current_a: 
     found: list[tuple[float, float]] = []
     for n in range(1, points_count + 1):
         t_h = last_h * n / points_count
+        # With no end voltage, since the volts just before the end are wanted as well.
         stop = walk(pack, -1e9, 0.0, 0.0, stretch, t_h)
         found.append((t_h, terminal(pack, stop.u_ah, stop.d_ah, current_a, 0.0, 0.0)[1]))
     return found

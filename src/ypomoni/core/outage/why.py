@@ -79,6 +79,7 @@ def _why(case: Case, conditions: Conditions, end: EndInstant) -> tuple[WhyCode, 
         return WhyCode.COLLAPSE, words.of_collapse()
     if cause is LimitedBy.BURST:
         return WhyCode.BURST, words.of_burst(bursts, rest_v)
+    # A cable that starves its load is told as such, though the limit that was crossed is that load's own.
     lost = next((load for load in case.loads if load.name == event.owner and load.cable), None)
     if event.mark is Mark.LOAD_LOST and lost is not None and lost.cable is not None and lost.min_v is not None:
         return WhyCode.CABLE, words.of_cable(lost.cable, lost.min_v)
@@ -222,6 +223,7 @@ def active_bursts(currents: tuple[LoadCurrents, ...], t_h: float, *, in_alarm: b
     """Return the name and battery-side current at the rail's nominal of every burst that is active just after a time. [A]"""
     found: list[tuple[str, float]] = []
     for c in currents:
+        # Each load by itself: in the sum nobody could tell whose burst it is.
         single = Timeline(*contribution(c, in_alarm=in_alarm))
         i, p, s = single.stretches(t_h, t_h + 1e-6)[0][1:]
         if (i, p, s) != tuple(single.base) and sum((i, p, s)) > sum(single.base):

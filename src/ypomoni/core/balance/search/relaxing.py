@@ -137,12 +137,14 @@ def best_balance(plan: Plan, effort: Effort, until_s: float) -> tuple[tuple[Move
         else:
             best = found.moves(answer.placement)
             share_ratio = max(asked, coverage_ratio(after(plan, best)))
+            # It was easy, so a greater share is asked at once; a share that is refused brings the small step back.
             step *= 2
         asked = share_ratio * (1 + step)
         if asked >= ruled_out:
             if share_ratio * (1 + BALANCE_STEP_RATIO) >= ruled_out:
                 return best, share_ratio, True
             step = BALANCE_STEP_RATIO
+            # Between what is found and what is ruled out: halved.
             asked = 0.5 * (share_ratio * (1 + BALANCE_STEP_RATIO) + ruled_out)
     return best, share_ratio, share_ratio * (1 + BALANCE_STEP_RATIO) >= min(ruled_out, 1.0)
 
@@ -234,6 +236,7 @@ def _smallest_bank(plan: Plan, supply: Supply, effort: Effort, until_s: float, m
     """Return the smallest bank of a supply with which moving does it, and whether all smaller ones were ruled out."""
     all_ruled_out = True
     for sizes in _sizes(supply, most_ah):
+        # The largest first: where not even that does it, no smaller one has to be searched.
         low, high, trying = -1, len(sizes), len(sizes) - 1
         answer: tuple[SoldBank, tuple[Move, ...]] | None = None
         while low + 1 < high:

@@ -63,11 +63,14 @@ def share_out(sources: list[Source | None], draw: tuple[float, float, float]) ->
 
 def _highest_balance_v(given: Currents, asked: Currents, low_v: float, top_v: float) -> float | None:
     """Return the highest voltage at which as much is given as is asked; None where that is nowhere. [V]"""
+    # Nothing is asked that lifts a current above nothing: every source is at rest.
     if asked(top_v) <= given(top_v):
         return top_v
     high, missing = top_v, given(top_v) - asked(top_v)
+    # A power asks for more the lower the voltage: below a fiftieth nothing balances any more.
     floor_v = max(low_v, 0.02 * top_v)
     for n in range(1, STEPS_DOWN + 1):
+        # Small steps first: a sound bus sags little, and of several balances the highest is the one that is reached from rest.
         low = top_v - (top_v - floor_v) * (n / STEPS_DOWN) ** 2
         left = given(low) - asked(low)
         if left >= 0:

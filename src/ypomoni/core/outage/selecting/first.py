@@ -69,6 +69,7 @@ class FirstPresent(SelectorPlayer):
         """Play one chunk: to the next change, to an earlier input's return, or to the end."""
         feeding = self.inputs[self.at]
         until_h = self._chunk_end_h()
+        # An earlier input that recovers at rest takes over in the middle of a walk, so the walk must not pass that moment.
         back = self._return_within(until_h)
         if back is not None:
             if back[0] <= self.t:
@@ -99,6 +100,7 @@ class FirstPresent(SelectorPlayer):
             stop_h = stretches[n + 1][0] if n + 1 < len(stretches) else until_h
             # What an output holds was compared with what its loads need before.
             needs_v, owner = (0.0, None) if feeding.is_regulated else self.needs(feeding.timeline, stretch[0])
+            # A regulated output shows its voltage to the last, so the selector never sees it sink.
             leaves_v = 0.0 if feeding.is_regulated or self.holds_on else self.below_v
             limit_v = max(feeding.opens_v, leaves_v, needs_v)
             stop = walk(feeding.pack, limit_v, feeding.u_ah, feeding.d_ah, [stretch], stop_h)
@@ -162,6 +164,7 @@ class FirstPresent(SelectorPlayer):
     def _go_back(self, n: int) -> None:
         """Go back to an earlier input; where it does not bear the load it is left again at once."""
         self._change_to(n)
+        # At rest it showed enough; under the load it may not.
         if self._under_load_v(n) >= self.below_v:
             return
         following = self._next(n + 1)

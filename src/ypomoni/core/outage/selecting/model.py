@@ -140,6 +140,7 @@ def input_of(supply: Supply, loads: tuple[Load, ...], *, cold: bool, condition_r
     run = case.run(cold=cold, condition_ratio=condition_ratio, capacity_ratio=capacity_ratio)
     mean_a = max(case.mean_current_a(in_alarm=False), 1e-9)
     timeline = run.standby
+    # Each input is walked for days beside the others: of very many bursts only their average is.
     if timeline.edges_per_hour * run.pack.capacity_ah / mean_a > MOST_EDGES:
         timeline = timeline.averaged()
     stated = [v for v in (supply.cutoff_v, case.bank.own_cutoff_v, supply.least_input_v) if v is not None]
