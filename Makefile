@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 BIN := .venv/bin
 
-.PHONY: attack audit mutate demo test test-long bench accuracy lint screenshots stop setup
+.PHONY: attack audit mutate demo test pytest test-long bench accuracy lint screenshots stop setup
 
 setup:
 	@tools/setup.sh
@@ -10,7 +10,11 @@ setup:
 demo: setup
 	@$(BIN)/ypomoni demo
 
-test: setup lint
+# Side by side: browsers leave a core idle now and then.
+test: setup
+	@$(MAKE) --no-print-directory -j2 lint pytest
+
+pytest: setup
 	@$(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
