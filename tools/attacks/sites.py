@@ -37,8 +37,10 @@ def attack_sites(count: int, seed: int = 1) -> Outcome:
         outcome.tried += 1
         found = copy.deepcopy(draw.choice(seeds))
         _grow(draw, found)
+        # A number that is pushed stays one, so they are looked for once.
+        numbers = list(_numbers(found, schema, schema))
         for _ in range(draw.randint(1, 8)):
-            _push(draw, found, schema)
+            _push(draw, numbers)
         try:
             site_file = read_site(found)
         except DocumentFaults:
@@ -117,9 +119,8 @@ def _grow(draw: random.Random, document: dict[str, Any]) -> None:
             load["quantity"] = draw.choice([1, 7, 64, 999, 10_000])
 
 
-def _push(draw: random.Random, document: dict[str, Any], schema: dict[str, Any]) -> None:
-    """Set one number of the file to an extreme that its field takes, or leave one out."""
-    numbers = list(_numbers(document, schema, schema))
+def _push(draw: random.Random, numbers: list[tuple[Any, Any, dict[str, Any]]]) -> None:
+    """Set one number of the file to an extreme that its field takes."""
     holder, key, limits = draw.choice(numbers)
     least = limits.get("minimum", limits.get("exclusiveMinimum", -1e9))
     most = limits.get("maximum", limits.get("exclusiveMaximum", 1e9))
