@@ -6,6 +6,7 @@ import re
 import zipfile
 from datetime import UTC, datetime, timedelta
 
+import numpy as np
 import pikepdf
 import psycopg
 import pypdfium2
@@ -151,7 +152,18 @@ def test_a_report_says_how_far_it_is(client, conninfo):
     assert re.fullmatch(r"Writing \d+ pages", told[2])
 
 
-def test_a_report_is_made_signed_sealed_and_verified(client, conninfo):
+def check_pages(pdf, folder):
+    """Render every page to a PNG beside the test, and assert that each says something and that nothing runs off the paper."""
+    for n, page in enumerate(pypdfium2.PdfDocument(pdf), 1):
+        picture = page.render(scale=1.5).to_pil().convert("L")
+        picture.save(folder / f"page-{n}.png")
+        dark = np.asarray(picture) < 160
+        assert dark.mean() > 0.002, f"page {n} is blank"
+        edge = int(1.5 * 72 / 25.4 * 5)
+        assert not any(strip.any() for strip in (dark[:, :edge], dark[:, -edge:], dark[:edge], dark[-edge:])), f"page {n} is cut off"
+
+
+def test_a_report_is_made_signed_sealed_and_verified(client, conninfo, tmp_path):
     """Draft first; signed it is genuine, sought in, under 1 MB; a flipped byte, a foreign key, an addition are not; a changed plan is told; it cannot be altered."""
     number = made_report(
         client,
@@ -183,6 +195,7 @@ def test_a_report_is_made_signed_sealed_and_verified(client, conninfo):
     with pikepdf.open(io.BytesIO(draft.data)) as checked, checked.open_metadata() as told:
         assert checked.check_pdf_syntax() == []
         assert (told["pdfuaid:part"], str(checked.Root.Lang), "/StructTreeRoot" in checked.Root) == ("1", "en", True)
+    check_pages(draft.data, tmp_path)
     assert "signed and sealed" in client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text
     signed = client.get(f"/reports/{number}.pdf").data
     assert len(signed) < 1_000_000

@@ -21,7 +21,7 @@ from ypomoni.documents.report.making import SEAL_NAME, SITE_FILE_NAME
 
 T = TypeVar("T")
 # What a draft says, and where in the upper margin; how high the papers are. [pt]
-DRAFT, DRAFT_X, DRAFT_DOWN = "Draft: not signed", 430, 40
+DRAFT, DRAFT_X, DRAFT_DOWN = "Draft: not signed", 430, 46
 PAPER_HEIGHT = {"A4": 842, "Letter": 792}
 FIELD = "Installer"
 YEARS_D = 3_650
