@@ -1,4 +1,4 @@
-"""A new battery in a UPS whose runs were timed: planned, or put in at its replacement. The runs go, the overhead they told stays."""
+"""A new battery put in, planned or at its replacement: what was timed with the old one, and its own protection, go; lead and fuse stay."""
 
 from datetime import date
 
@@ -8,11 +8,13 @@ from builders import document, ups, watts
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.build import plan_bank, supply_in
 from ypomoni.actions.edit import read_document, read_tree
+from ypomoni.actions.errors import Refused
 from ypomoni.actions.import_site import import_site
 from ypomoni.actions.jobs import _fit
 from ypomoni.actions.upkeep import close_item
 from ypomoni.core.evaluation.building import bank_ways
 from ypomoni.core.evaluation.evaluate import evaluate_supply
+from ypomoni.core.telling.results import SoldBank
 from ypomoni.core.things.batteries import Bank
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.site_file import read_site
@@ -63,6 +65,24 @@ def test_a_bank_that_is_recommended_holds_as_promised_once_it_is_put_in(connecti
     assert changed.ac.overhead_w == pytest.approx(before.identified.overhead_w)
     assert after.holdover.expected == pytest.approx(way.result.holdover.expected, rel=1e-6)
     assert after.holdover.expected >= 2 > before.holdover.expected
+
+
+def test_what_protected_the_old_battery_protects_no_new_one(connection):
+    """Lithium in the cold, whose own protection kept it from being charged there: a new one without it is refused as a plan, and called a danger."""
+    bms = {"limit_a": 20, "cutoff_v": 10.0, "charges_from_degc": 0}
+    bank = {"chemistry": "lifepo4", "block_v": 12.8, "capacity_ah": 7, "bms": bms, "life_y": 8, "protection": {"fuse_a": 5}}
+    supply = {"bank": bank, "charge_v": 14.0, "current_limited": True}
+    site_id = import_site(connection, ACTOR, read_site(document(supply, site={"min_degc": -5})))["id"]
+    _, _, before = judged(connection, site_id, "as-found")
+    assert "charge_below_freezing" not in {f.code for f in before.findings}
+    assert before.recommended_bank is None
+    # Somebody fits one all the same.
+    sold = SoldBank(chemistry="lifepo4", block_v=12.8, capacity_ah=20, rate_h=20, series=1, parallel=1)
+    with pytest.raises(Refused, match="below 0 °C"), connection.transaction():
+        planned(connection, site_id, sold)
+    _, changed, after = judged(connection, site_id, fitted(connection, site_id, sold))
+    assert (changed.bank.bms, changed.bank.life_y, changed.bank.protection.fuse_a) == (None, None, 5)
+    assert "charge_below_freezing" in {f.code for f in after.findings}
 
 
 def test_a_battery_that_is_replaced_by_its_like_is_as_good_as_new(connection, site_id):

@@ -10,15 +10,14 @@ from ypomoni.actions.discharge_tests import without_tests_of
 from ypomoni.actions.edit import change_together, find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import digests_of
-from ypomoni.actions.new_bank import kept_of_runs
+from ypomoni.actions.new_bank import kept_of_runs, new_bank_columns
 from ypomoni.core.balance.search import Objective, Proposal, Relaxation, Relaxing
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.proposal_json import read_kept_proposal
 from ypomoni.documents.site_file import SiteFile
-from ypomoni.records.bank import BankRow
-from ypomoni.records.field import Row, blank_row
+from ypomoni.records.field import Row
 from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection
 from ypomoni.storage.jobs import cancel_job, count_under_way, insert_job, select_job, waiting_before
@@ -148,8 +147,7 @@ def _fit(connection: Connection, actor: Actor, plan: PlanRow, supply_key: str, b
     supply = next((s for s in tree.supplies.get(plan["id"], []) if s["key"] == supply_key), None)
     if supply is None:
         raise Refused([Fault("", "The supply for the larger battery is gone: ask again.")])
-    fresh = blank_row(BankRow) | {"bank_age_y": 0.0}
-    fresh |= {f"bank_{k}": getattr(bank, k) for k in ("chemistry", "block_v", "capacity_ah", "rate_h", "series", "parallel")}
-    fresh |= kept_of_runs(supply_in(to_core_plan(read_document(tree), plan["key"]), supply_key))
+    before = supply_in(to_core_plan(read_document(tree), plan["key"]), supply_key)
+    fresh: Row = {"bank_chemistry": bank.chemistry, **new_bank_columns(bank), **kept_of_runs(before)}
     wanted: list[tuple[str, Row, Row]] = [("supply", dict(supply), fresh), without_tests_of(dict(plan), supply_key)]
     change_together(connection, actor, wanted)

@@ -25,11 +25,21 @@ def kept_of_runs(before: Supply) -> Row:
 
 
 def new_bank_columns(bank: Bank | SoldBank) -> Row:
-    """Return the columns that a new bank changes: what it is made of, and nothing of what was found of the old one."""
+    """Return the columns that a new bank changes: what it is made of and is said of it, and nothing of what was said or found of the old one.
+
+    Least of all the old one's own protection: what was judged without it must not be kept with it.
+    """
+    told = bank if isinstance(bank, Bank) else None
+    bms = told.bms if told else None
     return {
         **size_columns(bank),
         "bank_age_y": 0.0,
         "bank_condition_ratio": None,
+        "bank_life_y": told.life_y if told else None,
+        "bank_cells_count": told.cells_count if told else None,
+        "bank_bms_limit_a": bms.limit_a if bms else None,
+        "bank_bms_cutoff_v": bms.cutoff_v if bms else None,
+        "bank_bms_charges_from_degc": bms.charges_from_degc if bms else None,
         "bank_resistance_ohm": None,
         "bank_discharge_table": [],
         "bank_blocks": [],
