@@ -15,7 +15,7 @@ test: setup
 	@$(MAKE) --no-print-directory -j2 lint pytest
 
 pytest: setup
-	@$(BIN)/python -m pytest -n 3 --dist worksteal
+	@$(BIN)/python -m pytest -n 4 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup
