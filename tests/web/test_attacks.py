@@ -1,26 +1,29 @@
 """A share of the attacks of `make attack`: requests that mean harm, extreme files, people writing at once while processes are killed."""
 
+import pytest
 from attacks.requests import attack_requests
 from attacks.sites import attack_sites
 from builders import document
 from web.client import Client, other_organisation, rows, token_of
 
 
-def test_no_generated_request_is_answered_with_a_fault_of_ours(app, conninfo):
-    """As the owner, as another organisation and as nobody, in one sequence; nobody sees what is the owner's."""
+@pytest.mark.parametrize("seed", range(1, 6))
+def test_no_generated_request_is_answered_with_a_fault_of_ours(app, conninfo, seed):
+    """A tenth of `make attack requests`. As the owner, as another organisation and as nobody, in one sequence; nobody sees what is the owner's."""
     other_organisation(conninfo, document())
     # That one was written past the application, and holds no table.
     assert rows(conninfo, "DELETE FROM import_draft RETURNING id")
     owner, foreign, nobody = Client(app), Client(app, "ash@far.example", "far-shore-fire"), app.test_client()
     clients = {"owner": owner.http, "foreign": foreign.http, "nobody": nobody}
     tokens = {"owner": owner.token, "foreign": foreign.token, "nobody": token_of(nobody.get("/sign-in").text)}
-    outcome = attack_requests(app, conninfo, clients, tokens, 600)
+    outcome = attack_requests(app, conninfo, clients, tokens, 1_000, seed)
     assert outcome.faults == []
     assert set(outcome.by_kind) >= {"2xx", "3xx", "4xx"}
 
 
-def test_no_accepted_file_raises_or_takes_long():
-    """Sound files with a few figures pushed to the ends of what their fields take."""
-    outcome = attack_sites(15)
+@pytest.mark.parametrize("seed", range(1, 5))
+def test_no_accepted_file_raises_or_takes_long(seed):
+    """A hundredth of `make attack sites`. Sound files with a few figures pushed to the ends of what their fields take."""
+    outcome = attack_sites(25, seed)
     assert outcome.faults == []
-    assert outcome.accepted == 15
+    assert outcome.accepted == 25
