@@ -64,9 +64,9 @@ def _seed_workshop(connection: Connection, actor: Actor, secret: str | None) -> 
 def _measure_again(connection: Connection, actor: Actor, site_id: int, plan_id: int) -> None:
     """Read both batteries of the workshop once the work was done, mains off and in standby."""
     make_points(connection, actor, plan_id)
-    points = read_tree(connection, actor, site_id).placed_points(plan_id)
-    keys = {s["id"]: s["key"] for s in read_tree(connection, actor, site_id).supplies[plan_id]}
-    for point in points:
+    tree = read_tree(connection, actor, site_id)
+    keys = {s["id"]: s["key"] for s in tree.supplies[plan_id]}
+    for point in tree.placed_points(plan_id):
         read_a = MEASURED_AGAIN_A.get(keys[point["supply_id"]]) if point["kind"] == "battery" else None
         if read_a is None:
             continue

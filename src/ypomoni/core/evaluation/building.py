@@ -7,14 +7,14 @@ from functools import lru_cache
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.living import fitted_with
 from ypomoni.core.evaluation.recommending import (
-    NEVER,
     NOT_OF_A_BANK,
-    SEVERE,
     Advice,
     judge_figures,
     needed_ah,
     recommend_bank,
+    risks_in,
     say_sold,
+    severe_left,
 )
 from ypomoni.core.judgement.cables import LOST_RATIO, carried_v
 from ypomoni.core.judgement.protection import ISOLATED_FROM_AH, ISOLATED_FROM_V
@@ -23,7 +23,7 @@ from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
-from ypomoni.core.telling.results import Band, Severity, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
+from ypomoni.core.telling.results import Band, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
 from ypomoni.core.telling.wording import say_amp_hours, say_hours, say_required_h
 from ypomoni.core.things.batteries import Bank, StockBlock
 from ypomoni.core.things.loads import Load
@@ -108,7 +108,7 @@ def _candidates(case: Case, advice: Advice, least_ah: float | None) -> list[Sold
 def _way(supply: Supply, loads: tuple[Load, ...], sold: SoldBank, advice: Advice, least_ah: float | None) -> BankWay:
     fitted = wired(fitted_with(supply, sold), loads)
     result = judge_figures(fitted, loads, compute_figures(fitted, loads, in_full=True))
-    left = [f for f in result.findings if f.code not in NOT_OF_A_BANK and (f.severity in SEVERE or f.code in NEVER)]
+    left = severe_left(result.findings, NOT_OF_A_BANK)
     block = _stock_of(supply, sold)
     is_recommended = sold == advice.bank
     refused = left[0].evidence if left else ""
@@ -122,7 +122,7 @@ def _way(supply: Supply, loads: tuple[Load, ...], sold: SoldBank, advice: Advice
         price=None if block is None or block.price is None else block.price * sold.series * sold.parallel,
         weight_kg=None if block is None or block.weight_kg is None else block.weight_kg * sold.series * sold.parallel,
         block_mm=_size_of(block),
-        risks=tuple(f.evidence for f in result.findings if f.severity is Severity.RISK),
+        risks=risks_in(result.findings),
         refused=refused,
         is_recommended=is_recommended,
         reason=_why(sold, supply) if is_recommended else "",

@@ -164,7 +164,7 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
     tried = first_harmless(case, enough, NOT_OF_A_BANK)
     if tried.bank is not None:
         # Looked at more closely than those that were passed over: some risks show only in what ends the hours.
-        return Advice(bank=tried.bank, risks=_risks(judge_risks(fitted_with(case.supply, tried.bank), case.loads).findings))
+        return Advice(bank=tried.bank, risks=risks_in(judge_risks(fitted_with(case.supply, tried.bank), case.loads).findings))
     first = tried.stopped
     return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
 
@@ -222,7 +222,8 @@ def needed_ah(case: Case) -> float | None:
     return None if any(ah is None for ah in asked) else max(ah for ah in asked if ah is not None)
 
 
-def _risks(findings: tuple[Finding, ...]) -> tuple[str, ...]:
+def risks_in(findings: tuple[Finding, ...]) -> tuple[str, ...]:
+    """Return the risks among findings, in words."""
     return tuple(f.evidence for f in findings if f.severity is Severity.RISK)
 
 

@@ -8,13 +8,13 @@ from enum import StrEnum
 
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.living import fitted_with
-from ypomoni.core.evaluation.recommending import NOT_OF_A_BANK, judge_figures, recommend_bank, say_sold, severe_left
+from ypomoni.core.evaluation.recommending import NOT_OF_A_BANK, judge_figures, recommend_bank, risks_in, say_sold, severe_left
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.outage.load_curve import USUAL_W_PER_VA, rated_w_of
 from ypomoni.core.outage.loading import Quantity, amount_of, va_per_w
-from ypomoni.core.telling.results import Band, Severity, SoldBank, SupplyResult
+from ypomoni.core.telling.results import Band, SoldBank, SupplyResult
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import Behaviour, Converter, ConverterKind, Load
 from ypomoni.core.things.outputs import AcOutput, DcOutput, OverheadFrom
@@ -90,7 +90,7 @@ class Way:
     @property
     def risks(self) -> tuple[str, ...]:
         """What stays a risk with it, in words."""
-        return tuple(f.evidence for f in self.result.findings if f.severity is Severity.RISK)
+        return risks_in(self.result.findings)
 
 
 def ways_of(supply: Supply, loads: tuple[Load, ...]) -> tuple[Way, ...]:

@@ -149,7 +149,7 @@ class Case:
     def gathering(self) -> Gathering | None:
         """How bursts that would take too long to follow are gathered; None where every one of them is followed."""
         alarm_h, mixed = self.requirement.alarm_h, self._is_mixed
-        if sum(trains_count(c) for c in self.currents) > MOST_TRAINS:
+        if self._has_thousands_of_trains:
             return gather(self.currents, alarm_h, mixed=mixed)
         lines = self._stated_timelines
         costs_too_much = pattern_cost(lines, self.loads, alarm_h) > MOST_COST or (
@@ -157,15 +157,23 @@ class Case:
         )
         return gather(self.currents, alarm_h, mixed=mixed) if costs_too_much else None
 
+    @cached_property
+    def _has_thousands_of_trains(self) -> bool:
+        """Whether its bursts would be so many trains that not even their demand is to be made."""
+        return sum(trains_count(c) for c in self.currents) > MOST_TRAINS
+
     @property
     def _is_mixed(self) -> bool:
         """Whether an alarm draws now more and now less than standby, with the bursts that are stated."""
         if self.requirement.alarm_h <= 0 or not any(load.bursts for load in self.loads):
             return False
         pack = build_pack(self.bank, condition_ratio=self.condition_today_ratio, temperature_degc=self.supply.typical_degc)
-        # In step or staggered, the pieces of a load ask for the same at most and at least in all: in step they are one train and not thousands.
-        in_step = [replace(c, pieces_coincide=True) for c in self.currents]
-        lines = self._timeline(in_step, in_alarm=False), self._timeline(in_step, in_alarm=True)
+        if not self._has_thousands_of_trains:
+            lines = self._stated_timelines
+        else:
+            # In step the pieces of a load are one train, and ask for the same at most and at least in all as they do one after the other.
+            in_step = [replace(c, pieces_coincide=True) for c in self.currents]
+            lines = self._timeline(in_step, in_alarm=False), self._timeline(in_step, in_alarm=True)
         order = compare_demand(*lines, self.threshold.threshold_v, pack.full_v)
         return order is Order.MIXED or (order is Order.ALARM_IS_LESS and any(line.floors for line in lines))
 

@@ -65,7 +65,8 @@ def build_proposal(job: JobView, option: int | None, supplies: list[SupplyRow], 
             fits_battery=False, can_search_longer=False, objective="", is_current=True,
         )  # fmt: skip
     option = option if option is not None and option < len(found.relaxations) else None
-    left = open_moves(chosen_of(found, option).moves, loads, supplies)
+    chosen = chosen_of(found, option)
+    left = open_moves(chosen.moves, loads, supplies)
     relaxation = None if option is None else found.relaxations[option]
     head, detail = _found(job, found, relaxation, len(left), names)
     return ProposalView(
@@ -98,7 +99,7 @@ def build_proposal(job: JobView, option: int | None, supplies: list[SupplyRow], 
             f"{names.get(b.supply_key, b.supply_key)}: {LIMIT_WORDS[b.standing.limit]}, {say_standing(b.standing)}"
             for b in sorted(found.bindings, key=lambda b: -b.standing.share_ratio)
         ),
-        risks=relaxation.risks if relaxation is not None else found.risks if left else (),
+        risks=chosen.risks if left or relaxation is not None else (),
         can_accept=bool(left) and (relaxation is None or relaxation.kind is not Relaxing.SUPPLY),
         fits_battery=relaxation is not None and relaxation.bank is not None,
         can_search_longer=not found.is_proven and job.search_s < 30,

@@ -10,13 +10,13 @@ from ypomoni.core.balance.search.placing import Search
 from ypomoni.core.balance.search.units import units_of
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.living import fitted_with, with_new_bank
-from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, judge_figures, recommend_bank, say_sold
+from ypomoni.core.evaluation.recommending import NEVER, SEVERE, judge_briefly, judge_figures, recommend_bank, risks_in, say_sold
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import judge_unassigned
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
-from ypomoni.core.telling.results import Severity, SoldBank, Verdict
+from ypomoni.core.telling.results import SoldBank, Verdict
 from ypomoni.core.telling.wording import say_amp_hours, say_amps
 from ypomoni.core.things.supplies import Plan, Supply
 
@@ -97,8 +97,7 @@ def risks_of(plan: Plan, moves: tuple[Move, ...], renewed: str | None = None) ->
         # What was read in all speaks of the loads as they hung before. In full: what then holds on paper only is a risk as well.
         bare, loads = replace(supply, totals=()), plan.loads_on(supply.key)
         judged = judge_figures(bare, loads, compute_figures(bare, loads, in_full=True))
-        risks = (f.evidence for f in judged.findings if f.severity is Severity.RISK)
-        found += [text if supply.name in text else f"{supply.name}: {text}" for text in risks]
+        found += [text if supply.name in text else f"{supply.name}: {text}" for text in risks_in(judged.findings)]
     return tuple(dict.fromkeys(found))
 
 

@@ -1,5 +1,5 @@
 // What could not be sent: it waits on this phone, marked, and is sent once when the connection is back. Spread into a page's own component, which
-// gives post(item), a form as $refs.form, and, where it wants to know, cameThrough(data) and emptied(count).
+// gives post(item), a form as $refs.form, and, where it wants to know, cameThrough(data) and emptied().
 window.ypomoni.outbox = {
   waiting: [],
   told: "",
