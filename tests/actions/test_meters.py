@@ -1,16 +1,19 @@
 """Meters that log, over real TCP: every sample kept, whatever goes away; what is no number never becomes one; a discharge is ended safely."""
 
+import itertools
 import os
 import random
 import signal
 import subprocess
 import sys
 import time
+from types import SimpleNamespace
 
 import psycopg
 import pytest
 from psycopg.rows import dict_row
 
+from ypomoni.actions import recorder
 from ypomoni.actions.actor import Actor
 from ypomoni.actions.errors import Refused
 from ypomoni.actions.recorder import Recorder
@@ -125,6 +128,19 @@ def test_a_meter_that_goes_away_leaves_a_gap_and_is_read_on(conninfo, serve):
     row, samples = wait_until(conninfo, log_id, lambda r: r["samples_count"] >= before["samples_count"] + 25)
     assert row["state"] == "running"
     assert max(b - a for a, b in zip(samples.t_s, samples.t_s[1:], strict=False)) > 1.0
+
+
+@pytest.mark.usefixtures("_recorder")
+def test_a_clock_that_is_set_back_leaves_the_times_rising(conninfo, serve, monkeypatch):
+    """By five seconds in the middle of a recording, as a time server may: each sample is later than the one before it."""
+    log_id = begin(conninfo, serve(SimulatedMultimeter(device=DEVICE)))
+    wait_until(conninfo, log_id, lambda row: row["samples_count"] >= 5)
+    set_back = SimpleNamespace(time=lambda: time.time() - 5.0, monotonic=time.monotonic, sleep=time.sleep)
+    monkeypatch.setattr(recorder, "time", set_back)
+    _, samples = wait_until(conninfo, log_id, lambda row: row["samples_count"] >= 25)
+    stop(conninfo, log_id)
+    assert len(samples.t_s) >= 25
+    assert all(b > a for a, b in itertools.pairwise(samples.t_s))
 
 
 @pytest.mark.usefixtures("_recorder")

@@ -94,7 +94,8 @@ class _Session:
         """Record until it is stopped, ended, refused or given up."""
         self.kind = MeterKind(self.row["meter_kind"])
         self.written = self.row["samples_count"]
-        self.begun_s = self.row["begun_at"].timestamp()
+        # Asked of the clock on the wall once: that may be set back while it goes on, and times must rise.
+        self._ahead_s = time.time() - self.row["begun_at"].timestamp() - time.monotonic()
         try:
             state, said = self._record()
         except Exception:
@@ -173,7 +174,7 @@ class _Session:
         if sample.is_overload:
             self.counts["overloads_count"] += 1
             self.said = "Overload: the current is above the range, and counts as no reading."
-        self.t_s.append(round(time.time() - self.begun_s, 4))
+        self.t_s.append(round(time.monotonic() + self._ahead_s, 4))
         self.current_a.append(sample.current_a)
         self.terminal_v.append(sample.terminal_v)
         end_v = self.row["end_v"]
