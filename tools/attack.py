@@ -31,7 +31,7 @@ import psycopg
 from attacks.idle import idle_clients, page_s
 from attacks.requests import attack_requests
 from attacks.sites import attack_sites
-from attacks.writers import Person, attack_plan
+from attacks.writers import Outcome, Person, attack_plan
 from flask import Flask
 from psycopg import sql
 from throwaway import application
@@ -46,10 +46,14 @@ from ypomoni.storage.cluster import Cluster, ClusterError
 from ypomoni.storage.connection import transaction
 
 PEOPLE_IN = [(email, PASSWORD) for email, _ in PEOPLE]
+DEMO, OTHER = "Saltmarsh Alarm Co-op", "Far Shore Fire Ltd"
+OTHERS = [("ash@far.example", "far-shore-fire"), ("elm@far.example", "far-shore-alarm")]
 SECRET = "for an attack only " * 3
 # So often it is the database that is killed, and else the web process or the worker.
 DATABASE_SHARE = 0.2
 SITES_CHUNK = 250
+EDITS_BETWEEN_KILLS = 10
+MOST_BETWEEN_KILLS_S = 60.0
 
 
 def main() -> int:
@@ -102,7 +106,9 @@ def _sign_in(client) -> str:
 
 def _writers(share: float) -> list[str]:
     with application() as app, serving(_conninfo(app)) as (port, _):
-        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=16, lasts_s=max(5.0, 60.0 * share))
+        outcome = attack_plan(
+            _conninfo(app), port, PEOPLE_IN, organisation=DEMO, writers=16, until=lambda _: time.sleep(max(5.0, 60.0 * share))
+        )
     print(f"writers: answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
     bad = [f"{n} answers with {status}" for status, n in outcome.statuses.items() if status >= 500 or status == 0]
     return [*bad, *(f"lost {b}" for b in outcome.lost), *outcome.halves]
@@ -114,20 +120,32 @@ def _kills(share: float) -> list[str]:
         # A throwaway database acknowledges before it has written; this one must not, as none does that is run for real.
         with psycopg.connect(_conninfo(app), autocommit=True) as connection:
             connection.execute(sql.SQL("ALTER DATABASE {} SET synchronous_commit = on").format(sql.Identifier(connection.info.dbname)))
+        _plain_site(app)
         port, pid = stack.enter_context(serving(_conninfo(app)))
         cluster = app.extensions["cluster"]
 
-        def kill() -> None:
-            if draw.random() < DATABASE_SHARE:
-                _kill_database(cluster)
-            elif children := children_of(pid):
-                with contextlib.suppress(ProcessLookupError):
-                    os.kill(draw.choice(children), signal.SIGKILL)
-            time.sleep(2.0)
+        def kill(outcome: Outcome) -> None:
+            for _ in range(max(4, round(500 * share))):
+                if draw.random() < DATABASE_SHARE:
+                    _kill_database(cluster)
+                elif children := children_of(pid):
+                    with contextlib.suppress(ProcessLookupError):
+                        os.kill(draw.choice(children), signal.SIGKILL)
+                outcome.rounds += 1
+                _wait_for_edits(outcome)
 
-        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, writers=8, lasts_s=max(8.0, 1_500.0 * share), meanwhile=kill)
+        outcome = attack_plan(_conninfo(app), port, OTHERS, organisation=OTHER, writers=8, until=kill)
     print(f"kills: {outcome.rounds} rounds, answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
     return [*(f"lost {b}" for b in outcome.lost), *outcome.halves]
+
+
+def _wait_for_edits(outcome: Outcome) -> None:
+    """Return once some edits more were acknowledged: a process is killed in the middle of work, not while nothing is served."""
+    enough, until = len(outcome.acknowledged) + EDITS_BETWEEN_KILLS, time.monotonic() + MOST_BETWEEN_KILLS_S
+    while len(outcome.acknowledged) < enough:
+        if time.monotonic() > until:
+            raise RuntimeError(f"no {EDITS_BETWEEN_KILLS} edits were acknowledged within {MOST_BETWEEN_KILLS_S:.0f} s of a kill")
+        time.sleep(0.02)
 
 
 def _kill_database(cluster: Cluster) -> None:
@@ -228,7 +246,7 @@ def _fair(share: float) -> list[str]:
         over = threading.Event()
 
         def hammer() -> None:
-            other = Person(port, "ash@far.example", "far-shore-fire")
+            other = Person(port, *OTHERS[0])
             while not over.is_set():
                 other.send("GET", "/")
 
@@ -266,14 +284,46 @@ def _worst_site(app: Flask) -> None:
         }
         for n in range(5_000)
     ]
+    _of_another_organisation(app, {**whole, "plans": [plan], "runs": [], "instruments": []})
+
+
+def _plain_site(app: Flask) -> None:
+    """Give another organisation a site of many loads that costs little to compute: what is attacked is how it is stored."""
+    requirement = {"key": "r", "name": "Client's own", "standby_h": 8.0, "method": "plain"}
+    bank = {"chemistry": "lead_agm", "block_v": 12.0, "capacity_ah": 7.0, "rate_h": 20.0, "series": 1, "parallel": 1}
+    figures = {
+        "nominal_v": 12.0,
+        "cutoff_v": 10.5,
+        "output_limit_a": 2.0,
+        "supply_current_a": 2.0,
+        "charge_limit_a": 0.7,
+        "charge_v": 13.65,
+    }
+    supplies = [{"key": f"s{n}", "name": f"Supply {n}", "kind": "boxed", "requirement": "r", "bank": bank, **figures} for n in range(4)]
+    loads = [
+        {
+            "key": f"l{n}",
+            "name": f"Detector {n}",
+            "supply": f"s{n % 4}",
+            "quantity": 2,
+            "rail_v": 12.0,
+            "behaviour": "constant_current",
+            "standby": {"current_a": 0.01, "provenance": "estimate"},
+        }
+        for n in range(40)
+    ]
+    plan = {"key": "as-found", "name": "As found", "stage": "as_found", "supplies": supplies, "loads": loads}
+    site = {"name": "Plain House", "typical_degc": 20.0, "min_degc": 5.0}
+    _of_another_organisation(app, {"format": "ypomoni-site", "version": 1, "site": site, "requirements": [requirement], "plans": [plan]})
+
+
+def _of_another_organisation(app: Flask, document: dict[str, Any]) -> None:
     with transaction(app.extensions["pool"]) as connection:
-        organisation_id = create_organisation(connection, "Far Shore Fire Ltd")
         passwords = Passwords(cheap=True)
-        create_account(
-            connection, passwords, organisation_id=organisation_id, email="ash@far.example", name="Ash", password="far-shore-fire"
-        )
-        actor = Actor(organisation_id=organisation_id, account_id=None)
-        import_site(connection, actor, read_site({**whole, "plans": [plan], "runs": [], "instruments": []}))
+        organisation_id = create_organisation(connection, OTHER)
+        for email, password in OTHERS:
+            create_account(connection, passwords, organisation_id=organisation_id, email=email, name="Ash", password=password)
+        import_site(connection, Actor(organisation_id=organisation_id, account_id=None), read_site(document))
 
 
 ATTACKS: dict[str, Callable[[float], list[str]]] = {

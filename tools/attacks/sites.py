@@ -4,7 +4,7 @@ import copy
 import json
 import random
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from importlib import resources
 from typing import Any
@@ -12,7 +12,7 @@ from typing import Any
 from ypomoni.core.evaluation.evaluate import try_supply
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.into_core import to_core_plan
-from ypomoni.documents.site_file import json_schema, read_site
+from ypomoni.documents.site_file import SiteFile, json_schema, read_site
 
 MOST_S = 5.0
 STRANGE = (0.0, 5e-324, 1e-300, 1e-9, 1e-3, 1.0, 1e3, 1e9, 1e300, -1.0, 1 / 3, 59.999, 0.1 + 0.2)
@@ -39,14 +39,13 @@ def attack_sites(count: int, seed: int = 1) -> Outcome:
         _grow(draw, found)
         # A number that is pushed stays one, so they are looked for once.
         numbers = list(_numbers(found, schema, schema))
-        for _ in range(draw.randint(1, 8)):
-            _push(draw, numbers)
+        pushed = [_push(draw, numbers) for _ in range(draw.randint(1, 8))]
         try:
-            site_file = read_site(found)
-        except DocumentFaults:
-            continue
+            site_file = _read_what_is_left(found, pushed)
         except Exception as error:
             outcome.faults.append(f"reading raised {type(error).__name__}: {error}: {json.dumps(found)[:3000]}")
+            continue
+        if site_file is None:
             continue
         outcome.accepted += 1
         for part in site_file.plans:
@@ -90,8 +89,12 @@ def _sound_files() -> Iterator[dict[str, Any]]:
             whole = read_site(json.loads(file.read_text())).model_dump(mode="json")
             for plan in whole["plans"]:
                 for supply in plan["supplies"]:
-                    loads = [load for load in plan["loads"] if load["supply"] == supply["key"]]
-                    alone = {**plan, "supplies": [{**supply, "totals": []}], "loads": loads, "points": [], "readings": []}
+                    # What several inputs feed hangs on each of them here.
+                    feeds = {supply["key"], *(s["key"] for s in plan["selectors"] if supply["key"] in s["inputs"])}
+                    loads = [{**load, "supply": supply["key"]} for load in plan["loads"] if load["supply"] in feeds]
+                    tests = [test for test in plan["tests"] if test["supply"] == supply["key"]]
+                    alone = {**plan, "supplies": [{**supply, "totals": []}], "loads": loads, "tests": tests}
+                    alone |= {"selectors": [], "points": [], "readings": []}
                     yield {**whole, "plans": [alone], "runs": [], "instruments": []}
 
 
@@ -102,51 +105,85 @@ def _grow(draw: random.Random, document: dict[str, Any]) -> None:
         if load["alarm"]:
             load["alarm"]["reading"] = None
         if draw.random() < 0.4:
-            load["bursts"] = [
-                {
-                    "name": f"b{n}",
-                    "current_a": draw.choice([0.0, 0.01, 0.5, 5.0, 999.0]),
-                    "duration_s": draw.choice([0.001, 0.5, 7.3, 60.0, 3600.0]),
-                    "per_hour": draw.choice([1e-6, 0.01, 0.37, 1.0, 3.9, 59.1, 1234.5]),
-                    "offset_s": draw.choice([0.0, 1e-9, 77.7, 3599.0]),
-                    "during": draw.choice(["always", "alarm"]),
-                }
-                for n in range(draw.choice([1, 2, 5, 20]))
-            ]
+            load["bursts"] = list(_bursts(draw, draw.choice([1, 2, 5, 20])))
         if draw.random() < 0.2:
             load["cable"] = {"length_m": draw.choice([0.001, 30.0, 10_000.0]), "section_mm2": draw.choice([0.01, 0.5, 300.0])}
         if draw.random() < 0.1:
             load["quantity"] = draw.choice([1, 7, 64, 999, 10_000])
 
 
-def _push(draw: random.Random, numbers: list[tuple[Any, Any, dict[str, Any]]]) -> None:
+def _bursts(draw: random.Random, most: int) -> Iterator[dict[str, Any]]:
+    """Yield up to so many bursts of one load; together they are on for no more than all the time."""
+    left_s = 3_600.0
+    for n in range(most):
+        duration_s = draw.choice([0.001, 0.5, 7.3, 60.0, 3600.0])
+        per_hour = draw.choice([0.001, 0.01, 0.37, 1.0, 3.9, 59.1, 1234.5])
+        if duration_s * per_hour > left_s:
+            continue
+        left_s -= duration_s * per_hour
+        yield {
+            "name": f"b{n}",
+            "current_a": draw.choice([0.0, 0.01, 0.5, 5.0, 999.0]),
+            "duration_s": duration_s,
+            "per_hour": per_hour,
+            "offset_s": draw.choice([0.0, 1e-9, 77.7, 3599.0]),
+            "during": draw.choice(["always", "alarm"]),
+        }
+
+
+@dataclass
+class _Pushed:
+    """A number of a file that was set to something else: where it stands, and what it was."""
+
+    path: str
+    holder: Any
+    key: Any
+    before: float
+
+    def take_back(self) -> None:
+        self.holder[self.key] = self.before
+
+
+def _read_what_is_left(document: dict[str, Any], pushed: list[_Pushed]) -> SiteFile | None:
+    """Read a file; what is refused of it is taken back until the rest is accepted. None where nothing that was pushed is accepted."""
+    while pushed:
+        try:
+            return read_site(document)
+        except DocumentFaults as error:
+            blamed = [p for p in pushed if any(p.path.startswith(f.path) for f in error.faults if f.path)]
+            # The field a fault stands beside need not be the one that was pushed.
+            beside = blamed or [p for p in pushed if any(p.path.startswith(f.path.rpartition(".")[0]) for f in error.faults)]
+            for push in reversed(beside or pushed[-1:]):
+                push.take_back()
+                pushed.remove(push)
+    return None
+
+
+def _push(draw: random.Random, numbers: list[tuple[str, Any, Any, dict[str, Any]]]) -> _Pushed:
     """Set one number of the file to an extreme that its field takes."""
-    holder, key, limits = draw.choice(numbers)
+    path, holder, key, limits = draw.choice(numbers)
     least = limits.get("minimum", limits.get("exclusiveMinimum", -1e9))
     most = limits.get("maximum", limits.get("exclusiveMaximum", 1e9))
     choices = [least, most, least + (most - least) * 1e-9, most - (most - least) * 1e-9, *(s for s in STRANGE if least <= s <= most)]
     value = draw.choice(choices)
+    pushed = _Pushed(path, holder, key, holder[key])
     holder[key] = int(value) if limits.get("type") == "integer" else float(value)
+    return pushed
 
 
-def _numbers(value: Any, schema: dict[str, Any], root: dict[str, Any]) -> Iterator[tuple[Any, Any, dict[str, Any]]]:
-    """Yield every number of a file with what holds it, its key and its limits."""
+def _numbers(value: Any, schema: dict[str, Any], root: dict[str, Any], path: str = "") -> Iterator[tuple[str, Any, Any, dict[str, Any]]]:
+    """Yield every number of a file: its path, what holds it, its key and its limits."""
     schema = _resolved(schema, root)
-    if isinstance(value, dict):
-        for key, entry in value.items():
-            own = _resolved(schema.get("properties", {}).get(key, {}), root)
-            if isinstance(entry, (int, float)) and not isinstance(entry, bool):
-                if own.get("type") in ("number", "integer") and key != "version":
-                    yield value, key, own
-            else:
-                yield from _numbers(entry, own, root)
-    elif isinstance(value, list):
-        for n, entry in enumerate(value):
-            own = _resolved(schema.get("items", {}), root)
-            if isinstance(entry, (int, float)) and not isinstance(entry, bool):
-                yield value, n, own
-            else:
-                yield from _numbers(entry, own, root)
+    entries: Iterable[tuple[Any, Any]] = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, entry in entries:
+        named = isinstance(value, dict)
+        own = _resolved(schema.get("properties", {}).get(key, {}) if named else schema.get("items", {}), root)
+        deeper = f"{path}.{key}".lstrip(".") if named else f"{path}[{key}]"
+        if isinstance(entry, (int, float)) and not isinstance(entry, bool):
+            if own.get("type") in ("number", "integer") and key != "version":
+                yield deeper, value, key, own
+        else:
+            yield from _numbers(entry, own, root, deeper)
 
 
 def _resolved(schema: dict[str, Any], root: dict[str, Any]) -> dict[str, Any]:

@@ -68,12 +68,12 @@ class Person:
 
 
 def attack_plan(
-    conninfo: str, port: int, people: list[tuple[str, str]], *, writers: int, lasts_s: float, meanwhile: Callable[[], None] | None = None
+    conninfo: str, port: int, people: list[tuple[str, str]], *, organisation: str, writers: int, until: Callable[[Outcome], None]
 ) -> Outcome:
-    """Let so many people edit cells and move loads of one plan, run ``meanwhile`` again and again beside them, and compare what is there after."""
+    """Let so many people edit cells and move loads of an organisation's first plan until ``until`` returns, and compare what is there after."""
     outcome, lock, over = Outcome(), threading.Lock(), threading.Event()
     with psycopg.Connection[DictRow].connect(conninfo, row_factory=dict_row) as connection:
-        plan = _one(connection, "SELECT id FROM plan WHERE organisation_id = 1 ORDER BY id LIMIT 1")["id"]
+        plan = _first_plan(connection, organisation)
         loads = connection.execute("SELECT id, version, quantity FROM load WHERE plan_id = %s AND removed_at IS NULL", (plan,)).fetchall()
         supplies = [r["id"] for r in connection.execute("SELECT id FROM supply WHERE plan_id = %s AND removed_at IS NULL", (plan,))]
     # Each signs in once, and works in several windows.
@@ -106,13 +106,7 @@ def attack_plan(
     threads = [threading.Thread(target=write, args=(n,)) for n in range(writers)]
     for thread in threads:
         thread.start()
-    until = time.monotonic() + lasts_s
-    while time.monotonic() < until:
-        if meanwhile is None:
-            time.sleep(0.1)
-        else:
-            meanwhile()
-            outcome.rounds += 1
+    until(outcome)
     over.set()
     for thread in threads:
         thread.join()
@@ -134,8 +128,10 @@ def _compare(conninfo: str, plan: int, outcome: Outcome) -> None:
                 outcome.halves.append(f"load {row['id']}: {row} in the table, { ({k: then[k] for k in row}) } in the log")
 
 
-def _one(connection: psycopg.Connection[DictRow], statement: Any) -> dict[str, Any]:
-    row = connection.execute(statement).fetchone()
+def _first_plan(connection: psycopg.Connection[DictRow], organisation: str) -> int:
+    statement = """SELECT plan.id FROM plan JOIN organisation ON organisation.id = plan.organisation_id
+        WHERE organisation.name = %s ORDER BY plan.id LIMIT 1"""
+    row = connection.execute(statement, (organisation,)).fetchone()
     if row is None:
-        raise RuntimeError("the demo is not there")
-    return row
+        raise RuntimeError(f"{organisation} has no plan")
+    return row["id"]
