@@ -5,10 +5,10 @@ Times are hours after mains failure. A train is anchored there, in standby and i
 
 import bisect
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from ypomoni.core.things.loads import NO_DRAW, Draw, During, Load
 from ypomoni.core.units import SECONDS_PER_HOUR
@@ -160,6 +160,21 @@ class Floor:
             draw = draw.plus(train.unit.times(train.excess_a(t)))
         return self.min_v + self.cable_ohm * draw.at_nominal_a(self.min_v)
 
+    def floors_v(self, starts_h: Sequence[float]) -> list[float]:
+        """Return `floor_v` at rising times, its bursts followed once and not looked up at each. [h, V]"""
+        stretches = _stretches(self.base, self.trains, starts_h[0], starts_h[-1] + 2.0 * SAME_TIME_H)
+        found: list[float] = []
+        n, volts = -1, 0.0
+        for t in starts_h:
+            after = n
+            # A stretch that starts within a hair of a time is the one in force just after it.
+            while after + 1 < len(stretches) and stretches[after + 1][0] <= t + SAME_TIME_H:
+                after += 1
+            if after != n:
+                n, volts = after, self.min_v + self.cable_ohm * Draw(*stretches[after][1:]).at_nominal_a(self.min_v)
+            found.append(volts)
+        return found
+
     def highest_v(self) -> float:
         """Return the battery voltage that would do at any time: with all its bursts at once. [V]"""
         return self.min_v + self.cable_ohm * _at_once(self.base, self.trains).at_nominal_a(self.min_v)
@@ -205,27 +220,7 @@ class Timeline:
 
     def stretches(self, a: float, b: float) -> list[Stretch]:
         """Return the stretches of constant demand from a to b; the first starts at a."""
-        i, p, g = self.base
-        changes: list[tuple[float, float, float, float]] = []
-        for train in self.trains:
-            excess = train.excess_a(a)
-            unit_i, unit_p, unit_g = train.unit
-            i, p, g = i + excess * unit_i, p + excess * unit_p, g + excess * unit_g
-            for edge, step in train.steps(a, b, excess):
-                changes.append((edge, step * unit_i, step * unit_p, step * unit_g))
-        # Trains are added up by their changes: nobody asks all of them at every instant.
-        changes.sort()
-        found: list[Stretch] = [(a, i, p, g)]
-        for t, di, dp, dg in changes:
-            i, p, g = i + di, p + dp, g + dg
-            # What is left of adding and taking away the same number is rounding, not draw.
-            stretch = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
-            # Edges that fall together are one change, or a stretch of no length would be walked.
-            if t - found[-1][0] <= SAME_TIME_H:
-                found[-1] = (found[-1][0], stretch[1], stretch[2], stretch[3])
-            else:
-                found.append(stretch)
-        return found
+        return _stretches(self.base, self.trains, a, b)
 
     def chunk(self, a: float, b: float) -> list[Stretch]:
         """Return `stretches`, remembered: the same stretches are walked again with other banks."""
@@ -273,6 +268,16 @@ class Timeline:
             return self.steady_floor_v
         return max((floor.floor_v(t) for floor in self.floors), default=0.0)
 
+    def ends_v(self, starts_h: Sequence[float], least_v: float) -> list[float]:
+        """Return at rising times the voltage that ends the equipment from then on: the least one, or what a load behind a cable asks for. [h, V]"""
+        # One that never asks for more, with all its bursts at once, need not be followed.
+        asking = [floor for floor, highest_v in zip(self.floors, self._highest_v, strict=True) if highest_v > least_v]
+        return [max(least_v, *volts) for volts in zip(*(floor.floors_v(starts_h) for floor in asking))] or [least_v] * len(starts_h)
+
+    @cached_property
+    def _highest_v(self) -> list[float]:
+        return [floor.highest_v() for floor in self.floors]
+
     def averaged(self) -> "Timeline":
         """Return the same demand with its bursts spread evenly over time, for a first look: without cables."""
         if not self.trains:
@@ -317,6 +322,31 @@ def _common_period_h(periods_h: frozenset[float]) -> float:
         if denominator > MOST_PERIODS * longest_h * numerator:
             return MOST_PERIODS * longest_h
     return max(longest_h, denominator / numerator)
+
+
+def _stretches(base: Draw, trains: tuple[Train, ...], a: float, b: float) -> list[Stretch]:
+    """Return the stretches of constant demand from a to b; the first starts at a."""
+    i, p, g = base
+    changes: list[tuple[float, float, float, float]] = []
+    for train in trains:
+        excess = train.excess_a(a)
+        unit_i, unit_p, unit_g = train.unit
+        i, p, g = i + excess * unit_i, p + excess * unit_p, g + excess * unit_g
+        for edge, step in train.steps(a, b, excess):
+            changes.append((edge, step * unit_i, step * unit_p, step * unit_g))
+    # Trains are added up by their changes: nobody asks all of them at every instant.
+    changes.sort()
+    found: list[Stretch] = [(a, i, p, g)]
+    for t, di, dp, dg in changes:
+        i, p, g = i + di, p + dp, g + dg
+        # What is left of adding and taking away the same number is rounding, not draw.
+        stretch = (t, i if i > 1e-12 else 0.0, p if p > 1e-12 else 0.0, g if g > 1e-12 else 0.0)
+        # Edges that fall together are one change, or a stretch of no length would be walked.
+        if t - found[-1][0] <= SAME_TIME_H:
+            found[-1] = (found[-1][0], stretch[1], stretch[2], stretch[3])
+        else:
+            found.append(stretch)
+    return found
 
 
 def _at_once(base: Draw, trains: tuple[Train, ...]) -> Draw:
@@ -434,8 +464,11 @@ def contribution(currents: LoadCurrents, *, in_alarm: bool, averaged: bool = Fal
 
 def trains_count(currents: LoadCurrents) -> int:
     """Return how many trains of bursts a load may add to a demand, before any of them is made."""
-    periods_h = [1.0 / burst.per_hour for burst in currents.load.bursts if burst.per_hour > 0 and burst.duration_s > 0]
-    return currents.load.quantity if periods_h and _are_told_apart(currents, min(periods_h)) else len(periods_h)
+    bursts = [burst for burst in currents.load.bursts if burst.per_hour > 0 and burst.duration_s > 0]
+    # Bursts of the alarm alone are not there in standby, and without them the rest may come seldom enough to be told apart.
+    states = [bursts, [burst for burst in bursts if burst.during is During.ALWAYS]]
+    periods_h = [min(1.0 / burst.per_hour for burst in state) for state in states if state]
+    return currents.load.quantity if any(_are_told_apart(currents, period_h) for period_h in periods_h) else len(bursts)
 
 
 def _are_told_apart(currents: LoadCurrents, period_h: float) -> bool:

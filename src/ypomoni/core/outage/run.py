@@ -97,11 +97,13 @@ class HoldoverRun:
         # Without bursts behind cables the equipment's end is one voltage, and the whole list is walked in one call.
         if timeline.steady_floor_v is not None:
             return walk(self.pack, max(self.threshold_v, timeline.steady_floor_v), u, d, stretches, until_h, trace, locate=locate)
+        ends_v = timeline.ends_v([stretch[0] for stretch in stretches], self.threshold_v)
+        if min(ends_v) == max(ends_v):
+            return walk(self.pack, ends_v[0], u, d, stretches, until_h, trace, locate=locate)
         stop = Stop(stretches[0][0], u, d, False)
-        for n, stretch in enumerate(stretches):
+        for n, (stretch, end_v) in enumerate(zip(stretches, ends_v, strict=True)):
             end_h = stretches[n + 1][0] if n + 1 < len(stretches) else until_h
-            threshold_v = max(self.threshold_v, timeline.floor_v(stretch[0]))
-            stop = walk(self.pack, threshold_v, stop.u_ah, stop.d_ah, [stretch], end_h, trace, locate=locate)
+            stop = walk(self.pack, end_v, stop.u_ah, stop.d_ah, [stretch], end_h, trace, locate=locate)
             if stop.ended:
                 break
         return stop

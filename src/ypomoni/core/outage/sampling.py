@@ -78,7 +78,7 @@ def build_pattern(timelines: list[Timeline], threshold_v: float) -> Pattern:
         index = np.maximum(np.searchsorted(own_h, starts_h + 2 * SAME_TIME_H, side="right") - 1, 0)
         draws[s] = np.array([p[1:] for p in stretches])[index]
         if timeline.floors:
-            ends_v[s] = np.maximum(threshold_v, [timeline.floor_v(t) for t in starts_h])
+            ends_v[s] = timeline.ends_v(starts_h.tolist(), threshold_v)
     return Pattern(starts_h, draws, ends_v, settled_h, period_h)
 
 

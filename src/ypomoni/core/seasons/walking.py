@@ -162,7 +162,8 @@ class Walker:
     def drained(self, hours_h: float, state: State, current_a: float | None = None) -> State:
         """Return the state after hours without charge, whatever its voltage; an empty bank gives nothing more. ``current_a`` None: all loads'. [A]"""
         u, d = relax(self.pack, *state, self.mean_a if current_a is None else current_a, hours_h)
-        return min(u, self.pack.capacity_ah), d
+        # No more can be unavailable than there is: what a tiny bank was asked for and could not give need not spread before it charges.
+        return min(u, self.pack.capacity_ah), min(d, self.pack.capacity_ah)
 
     def discharged_at_20h(self) -> State:
         """Return the state of a bank that was discharged at C/20 to its end voltage."""
