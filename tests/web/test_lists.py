@@ -12,6 +12,7 @@ from web.client import Client, rows
 from ypomoni.actions import summaries
 from ypomoni.actions.working import GIVEN_UP, refresh_once
 from ypomoni.storage.connection import transaction
+from ypomoni.storage.workers import be_alive
 from ypomoni.storage.kept import SITE
 from ypomoni.storage.summaries import claim_stale
 
@@ -93,7 +94,7 @@ def test_what_changes_while_a_site_is_read_leaves_it_stale(app, client, conninfo
 
     with monkeypatch.context() as patch, transaction(app.extensions["pool"]) as connection:
         patch.setattr(summaries, "read_trees", changed_meanwhile)
-        assert summaries.refresh(connection, 1, [site_id], TODAY) == 1
+        assert summaries.refresh(connection, 1, [site_id], TODAY) == {site_id}
     assert stale(conninfo) == ["Barn Lock"]
     client.get("/")
     assert stale(conninfo) == []
@@ -139,6 +140,26 @@ def test_a_site_that_no_worker_survives_is_given_up_and_said_to_be_unknown(app, 
     assert line_of(client, "Deadly Mill")[0] != "unknown"
 
 
+def test_a_large_site_is_left_to_the_worker_before_it_is_read(app, client, conninfo, monkeypatch):
+    """Reading it for every page would take what others need; a page that leaves it forgets no try that was in vain. Without a worker it is read."""
+    site_id = bring_in(client, "Long Wharf", loads=[{"key": f"l{n}"} for n in range(4)])
+    client.get("/")
+    mark = "UPDATE site_summary SET seen = 0, tries = 1, claimed_until = NULL WHERE site_id = %s RETURNING 1 AS marked"
+    assert rows(conninfo, mark, site_id)
+    read = []
+    read_trees = summaries.read_trees
+    monkeypatch.setattr(summaries, "read_trees", lambda c, o, sites: read.extend(s["name"] for s in sites) or read_trees(c, o, sites))
+    monkeypatch.setattr(summaries, "MOST_LOADS_OF_PAGE", 3)
+    with transaction(app.extensions["pool"]) as connection:
+        be_alive(connection, "w")
+    assert "as it was" in client.get("/").text
+    assert read == []
+    assert rows(conninfo, "SELECT tries FROM site_summary WHERE site_id = %s", site_id) == [{"tries": 1}]
+    monkeypatch.setattr(summaries, "MOST_LOADS_OF_PAGE", 4)
+    assert "as it was" not in client.get("/").text
+    assert "Long Wharf" in read
+
+
 def test_a_site_that_was_tried_in_vain_is_tried_alone(app, client):
     """It takes no other along, and nobody takes what somebody else works on."""
     sites = [bring_in(client, name) for name in ("First Quay", "Deadly Quay", "Last Quay")]
@@ -173,7 +194,7 @@ def test_nothing_of_another_organisation_is_worked_out_or_listed(app):
     """Its worker's turn comes on its own."""
     with transaction(app.extensions["pool"]) as connection:
         sites = [s["id"] for s in SITE.every(connection, 1)]
-        assert summaries.refresh(connection, 2, sites, TODAY) == 0
+        assert summaries.refresh(connection, 2, sites, TODAY) == set()
 
 
 # -- the file of a block ----------------------------------------------------------------------------------------------------------------

@@ -30,6 +30,7 @@ from ypomoni.storage.summaries import (
     ORDERS,
     claim_stale,
     count_due,
+    count_loads,
     count_matching,
     count_summaries,
     keep_summaries,
@@ -47,6 +48,8 @@ PAGE_COUNT = 25
 MOST_DUE = 200
 FAR_ON = date(9999, 12, 31)
 BATCH_COUNT = 25
+# Of a site with more loads than this not even the reading is a page's own: it would be read again for every page until a worker has been there.
+MOST_LOADS_OF_PAGE = 400
 # How long whoever took a site is waited for, and how often a site is tried that never came to anything. [s]
 CLAIMED_S, MOST_TRIES = 120.0, 3
 log = logging.getLogger("ypomoni")
@@ -199,21 +202,33 @@ class _Work:
 
     def __init__(self, connection: Connection, organisation_id: int, today: date) -> None:
         self.connection, self.organisation_id, self.today = connection, organisation_id, today
-        self.left_s = BUDGET_S if count_workers(connection) else ALONE_BUDGET_S
+        self.has_worker = count_workers(connection) > 0
+        self.left_s = BUDGET_S if self.has_worker else ALONE_BUDGET_S
+        # What was too much for this request is not tried again by it.
+        self.too_much: set[int] = set()
 
     def on_few(self, sites_count: int, stale_count: int, asked: Row) -> tuple[int, int]:
         """Work out all that is stale where it is so little: then order and counts are right as well. Returns both counts as they are then."""
         if not 0 < stale_count <= PAGE_COUNT:
             return sites_count, stale_count
-        site_ids = take_stale(self.connection, self.organisation_id, self.today, most=PAGE_COUNT)
-        return count_summaries(self.connection, asked) if site_ids and self.on(site_ids) else (sites_count, stale_count)
+        taken = take_stale(self.connection, self.organisation_id, self.today, most=PAGE_COUNT)
+        done = self.on(taken)
+        if len(done) < len(taken):
+            release(self.connection, self.organisation_id, [n for n in taken if n not in done])
+            commit(self.connection)
+        return count_summaries(self.connection, asked) if done else (sites_count, stale_count)
 
-    def on(self, site_ids: list[int]) -> bool:
-        """Work out some sites as far as time allows; says whether there was any."""
+    def on(self, site_ids: list[int]) -> set[int]:
+        """Work out some sites as far as time allows, and return which."""
         began_s = time.monotonic()
-        done = refresh(self.connection, self.organisation_id, site_ids, self.today, budget_s=self.left_s)
+        if self.has_worker:
+            loads = count_loads(self.connection, self.organisation_id, site_ids)
+            self.too_much.update(n for n in site_ids if loads.get(n, 0) > MOST_LOADS_OF_PAGE)
+        tried = [n for n in site_ids if n not in self.too_much]
+        done = refresh(self.connection, self.organisation_id, tried, self.today, budget_s=self.left_s)
+        self.too_much.update(n for n in tried if n not in done)
         self.left_s -= time.monotonic() - began_s
-        return done > 0
+        return done
 
 
 def fresh_since(today: date) -> date:
@@ -230,12 +245,12 @@ def take_stale(connection: Connection, organisation_id: int, today: date, *, mos
     return taken
 
 
-def refresh(connection: Connection, organisation_id: int, site_ids: list[int], today: date, *, budget_s: float = math.inf) -> int:
-    """Work out what is kept of some sites of an organisation, as far as a budget allows, and return of how many. Commits what it has.
+def refresh(connection: Connection, organisation_id: int, site_ids: list[int], today: date, *, budget_s: float = math.inf) -> set[int]:
+    """Work out what is kept of some sites of an organisation, as far as a budget allows, and return which. Commits what it has.
 
-    What a page cannot wait for stays as it is, and free for a worker.
+    What a page cannot wait for stays as it is.
     """
-    began_s, done = time.monotonic(), 0
+    began_s, done = time.monotonic(), set[int]()
     for at in range(0, len(site_ids), BATCH_COUNT):
         some = site_ids[at : at + BATCH_COUNT]
         # Asked before anything is read: what changes meanwhile leaves it stale.
@@ -246,7 +261,6 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
         known = known_of(connection, organisation_id, [p["id"] for p in plans.values() if p is not None], today)
         measured_on = last_read_by_site(connection, organisation_id, some)
         commit(connection)
-        left_over: list[int] = []
         kept: list[Row] = []
         to_do: list[Row] = []
         for tree in trees:
@@ -255,7 +269,6 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
             left_s = budget_s - (time.monotonic() - began_s)
             summed = _sum_up(tree, plan, None if plan is None else known[plan["id"]], left_s)
             if summed is None:
-                left_over.append(site_id)
                 continue
             verdict, body, due = summed
             seen, seen_shared = touched[site_id]
@@ -276,9 +289,7 @@ def refresh(connection: Connection, organisation_id: int, site_ids: list[int], t
             kept.append(values)
             to_do += [_due_row(organisation_id, site_id, item) for item in due]
         keep_summaries(connection, organisation_id, kept, to_do)
-        done += len(kept)
-        if left_over:
-            release(connection, organisation_id, left_over)
+        done |= {row["site_id"] for row in kept}
         commit(connection)
     return done
 

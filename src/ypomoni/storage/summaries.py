@@ -63,7 +63,8 @@ UPDATE site_summary SET seen = %(seen)s, seen_shared = %(seen_shared)s, engine =
     plan_key = %(plan_key)s, verdict = %(verdict)s, body = %(body)s, measured_on = %(measured_on)s, next_on = %(next_on)s, claimed_until = NULL, tries = 0
 WHERE organisation_id = %(organisation_id)s AND site_id = %(site_id)s
 """
-_RELEASE = "UPDATE site_summary SET claimed_until = NULL, tries = 0 WHERE organisation_id = %s AND site_id = ANY(%s)"
+# Who takes a site and leaves it has not tried it; that others tried it in vain stays known.
+_RELEASE = "UPDATE site_summary SET claimed_until = NULL, tries = GREATEST(tries - 1, 0) WHERE organisation_id = %s AND site_id = ANY(%s)"
 _GIVE_UP: LiteralString = (
     "UPDATE site_summary SET seen = touched, seen_shared = (SELECT shared_touched FROM organisation WHERE id = site_summary.organisation_id),"
     " engine = %(engine)s, computed_on = %(today)s, verdict = 'unknown', body = %(body)s, tries = 0, claimed_until = NULL WHERE site_id IN (SELECT m.site_id"
@@ -72,6 +73,10 @@ _GIVE_UP: LiteralString = (
     + _STALE
     + ") RETURNING site_id"
 )
+_LOADS = """
+SELECT p.site_id, count(*) AS loads FROM load l JOIN plan p ON p.organisation_id = l.organisation_id AND p.id = l.plan_id
+WHERE p.organisation_id = %s AND p.site_id = ANY(%s) AND p.removed_at IS NULL AND l.removed_at IS NULL GROUP BY p.site_id
+"""
 _FORGET_DUE = "DELETE FROM site_due WHERE organisation_id = %s AND site_id = ANY(%s)"
 _DUE = """
 INSERT INTO site_due (site_id, organisation_id, item_key, kind, what, why, due_on, supply_key)
@@ -170,6 +175,11 @@ def give_up(connection: Connection, engine: str, fresh_since: date, today: date,
 def select_touched(connection: Connection, organisation_id: int, site_ids: list[int]) -> dict[int, tuple[int, int]]:
     """Return by site what changed it last, and what changed last what its organisation's sites share. Asked before a site is read."""
     return {r["site_id"]: (r["touched"], r["shared_touched"]) for r in every(connection, _SEEN, (organisation_id, site_ids))}
+
+
+def count_loads(connection: Connection, organisation_id: int, site_ids: list[int]) -> dict[int, int]:
+    """Return how many loads there are in all plans of some sites: what reading one takes, before it is read. Sites without any are not among them."""
+    return {r["site_id"]: r["loads"] for r in every(connection, _LOADS, (organisation_id, site_ids))}
 
 
 def keep_summaries(connection: Connection, organisation_id: int, summaries: list[Row], due: list[Row]) -> None:

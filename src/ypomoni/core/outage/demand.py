@@ -272,7 +272,7 @@ class Timeline:
         """Return at rising times the voltage that ends the equipment from then on: the least one, or what a load behind a cable asks for. [h, V]"""
         # One that never asks for more, with all its bursts at once, need not be followed.
         asking = [floor for floor, highest_v in zip(self.floors, self._highest_v, strict=True) if highest_v > least_v]
-        return [max(least_v, *volts) for volts in zip(*(floor.floors_v(starts_h) for floor in asking))] or [least_v] * len(starts_h)
+        return [max(least_v, *volts) for volts in zip(*(floor.floors_v(starts_h) for floor in asking), strict=True)] or [least_v] * len(starts_h)
 
     @cached_property
     def _highest_v(self) -> list[float]:
