@@ -224,7 +224,7 @@ def forged_host(host: str, port: int) -> int:
     return status
 
 
-def _fair(share: float) -> list[str]:
+def _fair(_share: float) -> list[str]:
     """How long one organisation's pages take while another opens its worst accepted site again and again in eight windows."""
     with application() as app, serving(_conninfo(app)) as (port, _):
         _worst_site(app)
