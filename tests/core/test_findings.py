@@ -514,6 +514,11 @@ ROWS = {
         {"supply": ups(), "loads": [watts(511)]},
         {"supply": ups(), "loads": [watts(509, ac={"power_factor_ratio": 0.9, "power_w": 509})]},
     ),
+    "overload_standby by its power factor alone": (
+        "fails",
+        {"supply": ups(), "loads": [watts(480, ac={"power_factor_ratio": 0.55})]},
+        {"supply": ups(), "loads": [watts(480, ac={"power_factor_ratio": 0.57})]},
+    ),
     "overload_standby nameplate": (
         "fails",
         {"supply": ups(), "loads": [watts(520, standby={"provenance": "nameplate"}, ac={"power_factor_ratio": 1.0, "power_w": 520})]},

@@ -95,13 +95,14 @@ def rich():
         {"key": "b", "thermostats": [{"current_a": 1, "below_degc": 5}], "recharges": [{"charge_ah": 1, "battery_v": 4, "per_day": 2}]},
         {"key": "c", "rail_v": 230, "ac": {"apparent_va": 40, "power_factor_ratio": 0.7}, "supply": None},
         {"key": "d", "standby": {"current_a": 0.1, "provenance": "measured", "uncertainty_a": 0.002, "reading": "r1"}},
+        {"key": "e", "rail_v": 230, "ac": {"power_factor_ratio": 0.7}, "supply": None},
     ]
     readings = [
         reading("r1", "at-d", 0.1, instrument="meter", taken_at="2026-11-20T10:00:00+00:00"),
         reading("r2", "output", 0.5, min_a=0.4, max_a=0.6, supersedes="r1", reason="x", battery_v=12.5),
     ]
     found = audited(loads=loads, readings=readings, places=[{"key": "p", "name": "P", "monthly_degc": [1.0] * 12}])
-    found["plans"][0]["points"] = [p for p in found["plans"][0]["points"] if p.get("load") != "c"]
+    found["plans"][0]["points"] = [p for p in found["plans"][0]["points"] if p.get("load") not in ("c", "e")]
     found["plans"][0]["supplies"][0] |= {
         "charge_mode": "cyclic",
         "charge_compensated": True,

@@ -303,6 +303,11 @@ def test_volt_amperes_taken_for_watts_are_asked_about_and_more_watts_refused(cli
     assert rows(conninfo, "SELECT count(*) AS n FROM load WHERE name = 'Yard recorder'")[0]["n"] == 0
     assert client.post("/records/load/new", {**form, "ac_power_w": "32 W", "sure": "1"}).status_code == 200
     assert rows(conninfo, "SELECT ac_power_w FROM load WHERE name = 'Yard recorder'")[0]["ac_power_w"] == 32.0
+    # Its watts are told by its current: the power factor alone says something too, and comes out again.
+    alone = {**form, "name": "Gate recorder", "supply_id": "", "ac_apparent_va": "", "ac_power_factor_ratio": "0.7"}
+    assert client.post("/records/load/new", alone).status_code == 200
+    exported = json.loads(client.get(f"/sites/{archive['id']}/export").text)["plans"][0]["loads"]
+    assert next(load for load in exported if load["name"] == "Gate recorder")["ac"]["power_factor_ratio"] == 0.7
 
 
 # -- tables out and in -----------------------------------------------------------------------------------------------------------------

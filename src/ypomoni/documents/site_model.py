@@ -76,8 +76,9 @@ class _Ac(Part):
 
     @model_validator(mode="after")
     def _possible(self) -> Self:
-        if self.power_w is None and self.apparent_va is None:
-            raise ValueError("needs power_w or apparent_va.")
+        # Its watts may stand in its currents alone: then the power factor tells the volt-amperes of them.
+        if not any(value is not None for value in self.model_dump().values()):
+            raise ValueError("is empty: give power_w, apparent_va or power_factor_ratio, or leave it out.")
         if self.power_w is not None and self.apparent_va is not None and self.power_w > self.apparent_va * 1.0001:
             raise ValueError(f"power_w must not be above apparent_va ({self.apparent_va:g} VA): W = VA × power factor, which is at most 1.")
         return self

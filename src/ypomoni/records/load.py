@@ -399,5 +399,5 @@ LOAD_NESTS: Nests = {
     "alarm": ("alarm_current_a",),
     "converter": ("converter_kind",),
     "cable": ("cable_length_m",),
-    "ac": ("ac_power_w", "ac_apparent_va"),
+    "ac": ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ac_inrush_va", "ac_dc_v", "ac_adaptor_ratio"),
 }

@@ -224,11 +224,9 @@ def _more(row: LoadRow) -> str:
         side = f"below {mode['below_degc']:g} °C" if mode.get("below_degc") is not None else f"above {mode['above_degc']:g} °C"
         parts.append(f"{mode['name']} adds {show_current(mode['current_a'])} {side}")
     parts += [f"{r['name']} {plain_number(r['per_day'])} a day" for r in row["recharges"]]
-    if row["ac_power_w"] is not None or row["ac_apparent_va"] is not None:
-        watts = "" if row["ac_power_w"] is None else f"{plain_number(row['ac_power_w'])} W"
-        parts.append(
-            " ".join(p for p in ("AC", watts, "" if row["ac_apparent_va"] is None else f"{plain_number(row['ac_apparent_va'])} VA") if p)
-        )
+    on_ac = (("ac_power_w", "{} W"), ("ac_apparent_va", "{} VA"), ("ac_power_factor_ratio", "power factor {}"))
+    if told := [words.format(plain_number(row[column])) for column, words in on_ac if row[column] is not None]:
+        parts.append(" ".join(("AC", *told)))
     if row["converter_kind"]:
         ratio = f" {say_percent(row['converter_efficiency_ratio'])}" if row["converter_efficiency_ratio"] else ""
         parts.append(f"{show_quantity(row['rail_v'], 'V')} by {row['converter_kind']} converter{ratio}")

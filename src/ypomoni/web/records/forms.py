@@ -390,9 +390,6 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
         if power_w.data is not None and apparent_va.data is not None and power_w.data > apparent_va.data * 1.0001:
             power_w.errors = [f"must not be above the volt-amperes ({apparent_va.data:g} VA): W = VA × power factor."]
             return False
-        if power_w.data is None and apparent_va.data is None and factor.data is not None:
-            power_w.errors = ["must not be empty where there is a power factor: write the watts or the volt-amperes."]
-            return False
         return True
 
     def questions(self, row: Row | None) -> list[str]:
