@@ -1,5 +1,6 @@
 """The command line: one file per command group. `calc` and `simulate` need no database and load nothing that does; the others say which they use."""
 
+import gc
 import os
 from importlib import import_module
 from typing import NamedTuple
@@ -39,12 +40,18 @@ COMMANDS = {
 }
 
 
+# These answer one file and end: looking for what is no longer used would take them longer than it is worth, most of it while they are loaded.
+ANSWER_AND_END = {"calc", "simulate", "season", "balance"}
+
+
 class _Lazy(click.Group):
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(COMMANDS)
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         told = COMMANDS.get(cmd_name)
+        if told is not None and told.module in ANSWER_AND_END:
+            gc.disable()
         return None if told is None else getattr(import_module(f"ypomoni.cli.{told.module}"), told.name)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
