@@ -14,8 +14,9 @@ demo: setup
 test: setup
 	@$(MAKE) --no-print-directory -j2 lint pytest
 
+# Where the environment forbids Python to keep its bytecode, every process would rewrite every test anew.
 pytest: setup
-	@$(BIN)/python -m pytest -n 4 --dist worksteal
+	@PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 4 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup

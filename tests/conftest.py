@@ -15,6 +15,7 @@ import pytest
 from hypothesis import settings as hypothesis_settings
 from jinja2.bccache import Bucket, BytecodeCache
 from psycopg.rows import dict_row
+from werkzeug.routing import Rule
 from werkzeug.serving import make_server
 
 from ypomoni.actions.accounts import Passwords
@@ -133,6 +134,22 @@ class CompiledTemplates(BytecodeCache):
 
 
 COMPILED = CompiledTemplates()
+
+
+def _remember_routes():
+    """Have every route compiled once a run: an application has hundreds, and every test that asks one makes its own."""
+    compile_builder, known = Rule._compile_builder, {}
+
+    def remembered(rule, append_unknown=True):
+        key = (rule.rule, rule.subdomain, rule.host, tuple((rule.defaults or {}).items()), append_unknown)
+        if key not in known:
+            known[key] = compile_builder(rule, append_unknown)
+        return known[key]
+
+    Rule._compile_builder = remembered
+
+
+_remember_routes()
 
 
 @contextlib.contextmanager

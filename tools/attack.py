@@ -105,17 +105,25 @@ def _sign_in(client) -> str:
 
 
 def _writers(share: float) -> list[str]:
+    return attack_with_writers(max(5.0, 60.0 * share))
+
+
+def attack_with_writers(lasts_s: float) -> list[str]:
+    """Let sixteen people write to one plan, and return what was answered with a fault of ours, was lost or is half there."""
     with application() as app, serving(_conninfo(app)) as (port, _):
-        outcome = attack_plan(
-            _conninfo(app), port, PEOPLE_IN, organisation=DEMO, writers=16, until=lambda _: time.sleep(max(5.0, 60.0 * share))
-        )
+        outcome = attack_plan(_conninfo(app), port, PEOPLE_IN, organisation=DEMO, writers=16, until=lambda _: time.sleep(lasts_s))
     print(f"writers: answers {dict(outcome.statuses)}, {len(outcome.acknowledged)} edits acknowledged")
     bad = [f"{n} answers with {status}" for status, n in outcome.statuses.items() if status >= 500 or status == 0]
     return [*bad, *(f"lost {b}" for b in outcome.lost), *outcome.halves]
 
 
 def _kills(share: float) -> list[str]:
-    draw = random.Random(1)
+    return attack_with_kills(max(4, round(500 * share)))
+
+
+def attack_with_kills(rounds_count: int, seed: int = 1) -> list[str]:
+    """Kill web processes, the worker and the database under eight writers, and return what of their edits did not hold."""
+    draw = random.Random(seed)
     with application() as app, contextlib.ExitStack() as stack:
         # A throwaway database acknowledges before it has written; this one must not, as none does that is run for real.
         with psycopg.connect(_conninfo(app), autocommit=True) as connection:
@@ -125,7 +133,7 @@ def _kills(share: float) -> list[str]:
         cluster = app.extensions["cluster"]
 
         def kill(outcome: Outcome) -> None:
-            for _ in range(max(4, round(500 * share))):
+            for _ in range(rounds_count):
                 if draw.random() < DATABASE_SHARE:
                     _kill_database(cluster)
                 elif children := children_of(pid):

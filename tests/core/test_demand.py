@@ -9,7 +9,19 @@ from hypothesis import strategies as st
 
 from ypomoni.core.outage.demand import LoadCurrents, build_timeline, common_period_h, mean_draw, peak_draw
 from ypomoni.core.outage.order import Order, compare_demand
-from ypomoni.core.things.loads import NO_DRAW, Behaviour, Burst, Converter, ConverterKind, Draw, During, Load, Provenance, StatedCurrent
+from ypomoni.core.things.loads import (
+    NO_DRAW,
+    Behaviour,
+    Burst,
+    Cable,
+    Converter,
+    ConverterKind,
+    Draw,
+    During,
+    Load,
+    Provenance,
+    StatedCurrent,
+)
 
 BURST = st.fixed_dictionaries(
     {
@@ -69,6 +81,18 @@ def test_an_order_of_alarm_and_standby_holds_at_every_instant(loads):
             assert max(more_a) <= 1e-9
     if not any(load["bursts"] for load, _ in loads) and all(load["alarm_a"] >= load["standby_a"] for load, _ in loads):
         assert order is Order.ALARM_IS_MORE
+
+
+@settings(max_examples=100, deadline=None)
+@given(loads=st.lists(LOAD, min_size=1, max_size=3), begin_h=st.sampled_from([0.0, 0.9, 26.3]), least_v=st.sampled_from([9.0, 10.9, 12.5]))
+def test_what_loads_behind_cables_ask_for_is_followed_as_it_is_looked_up(loads, begin_h, least_v):
+    """Walked along with the bursts it is, after every change of half a day, what each load asks for at that instant alone."""
+    currents = [currents_of(load, cable=Cable(length_m=10.0 * n, section_mm2=0.5), min_v=10.4 + 0.2 * n) for n, load in enumerate(loads, 1)]
+    timeline = build_timeline(currents, NO_DRAW, in_alarm=False)
+    assert len(timeline.floors) == len(loads)
+    starts_h = [stretch[0] for stretch in timeline.stretches(begin_h, begin_h + 12.0)]
+    asked_v = [max(least_v, timeline.floor_v(t)) for t in starts_h]
+    assert timeline.ends_v(starts_h, least_v) == pytest.approx(asked_v, abs=1e-9)
 
 
 def test_bursts_that_draw_less_leave_the_order_as_it_is():

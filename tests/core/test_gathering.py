@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from ypomoni.core.evaluation.evaluate import try_supply
 from ypomoni.core.outage import case as case_module
-from ypomoni.core.outage.demand import common_period_h, mean_draw, peak_draw
+from ypomoni.core.outage.demand import common_period_h, contribution, mean_draw, peak_draw, trains_count
 from ypomoni.core.outage.gathering import MOST_BUSY_LOADS, MOST_COST, OUTAGES_COUNT, pattern_cost
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.into_core import to_core
@@ -109,6 +109,30 @@ def test_what_is_gathered_is_said_with_its_error():
         for burst in load["bursts"]:
             burst["per_hour"] = 2.0
     assert "bursts_gathered" not in codes(evaluate(supply={"output_limit_a": 50, "bank": {"capacity_ah": 100}}, loads=loads))
+
+
+def test_what_is_gathered_when_warm_is_gathered_in_the_cold():
+    """A heater adds to it what it takes on the coldest days, and nothing else differs."""
+    heater = {
+        "standby": {"current_a": 0.0, "provenance": "measured"},
+        "thermostats": [{"name": "Heater", "current_a": 0.4, "below_degc": 8}],
+    }
+    case = case_of(supply={"output_limit_a": 50, "bank": {"capacity_ah": 100}}, loads=[*odd_loads(random.Random(2), 4, 5, 6.0), heater])
+    assert case.gathering is not None
+    for warm, cold in zip(case.timelines(cold=False), case.timelines(cold=True), strict=True):
+        assert cold.trains == warm.trains
+        assert cold.base.current_a > warm.base.current_a
+
+
+def test_trains_are_counted_as_they_are_made():
+    """Thousands of pieces whose frequent bursts come in alarm only are told apart in standby, by the rare ones that are left."""
+    bursts = [
+        {"name": "often", "current_a": 0.5, "per_hour": 0.4, "duration_s": 60, "offset_s": 0, "during": "alarm"},
+        {"name": "rare", "current_a": 0.5, "per_hour": 0.01, "duration_s": 1, "offset_s": 0, "during": "always"},
+    ]
+    (load,) = case_of(loads=[{"quantity": 2_000, "bursts": bursts}]).currents
+    _, made = contribution(load, in_alarm=False)
+    assert len(made) == 2_000 == trains_count(load)
 
 
 def test_the_cost_counts_every_load_whose_figures_are_moved():

@@ -12,9 +12,9 @@ from web.client import Client, rows
 from ypomoni.actions import summaries
 from ypomoni.actions.working import GIVEN_UP, refresh_once
 from ypomoni.storage.connection import transaction
-from ypomoni.storage.workers import be_alive
 from ypomoni.storage.kept import SITE
 from ypomoni.storage.summaries import claim_stale
+from ypomoni.storage.workers import be_alive
 
 TODAY = datetime.now(UTC).date()
 

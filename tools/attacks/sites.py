@@ -29,8 +29,8 @@ class Outcome:
     faults: list[str] = field(default_factory=list)
 
 
-def attack_sites(count: int, seed: int = 1) -> Outcome:
-    """Compute so many accepted files, each a sound one with a few figures pushed to where they may just be."""
+def attack_sites(count: int, seed: int = 1, most_s: float = MOST_S) -> Outcome:
+    """Compute so many accepted files, each a sound one with a few figures pushed to where they may just be; none may take longer. [s]"""
     draw, outcome, schema = random.Random(seed), Outcome(), json_schema()
     seeds = list(_sound_files())
     while outcome.accepted < count:
@@ -60,7 +60,7 @@ def attack_sites(count: int, seed: int = 1) -> Outcome:
                     outcome.faults.append(
                         f"{type(error).__name__}: {error} at {_where(error)}: {json.dumps(_alone(found, part.key, supply.key))}"
                     )
-                if lasted_s > MOST_S:
+                if lasted_s > most_s:
                     outcome.faults.append(f"took {lasted_s:.1f} s: {json.dumps(_alone(found, part.key, supply.key))}")
     return outcome
 

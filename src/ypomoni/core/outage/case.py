@@ -282,8 +282,9 @@ class Case:
     def _cold_timelines(self) -> tuple[Timeline, Timeline]:
         if not any(load.thermostats for load in self.loads):
             return self._expected_timelines
+        # As they are walked when it is warm: bursts that are gathered there cost no less here.
         cold = [
-            replace(c, extra_current_a=expected_currents(c.load, self.climate_of(c.load), cold=True).extra_current_a) for c in self.currents
+            replace(c, extra_current_a=expected_currents(c.load, self.climate_of(c.load), cold=True).extra_current_a) for c in self.followed
         ]
         return self._timeline(cold, in_alarm=False), self._timeline(cold, in_alarm=True)
 

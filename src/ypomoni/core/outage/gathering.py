@@ -78,8 +78,7 @@ def _mixed_changes_count(edges_per_hour: float, period_h: float, changes_of_alar
 
 def _late_h(timeline: Timeline) -> float:
     """Return how long after the mains fails the last of the bursts first comes, beyond a few of its own intervals. [h]"""
-    waves = [w for t in timeline.trains for w in t.waves]
-    return max(0.0, max((w.offset_h for w in waves), default=0.0) - 2.0 * max((w.period_h for w in waves), default=0.0))
+    return max((max(0.0, w.offset_h - 2.0 * w.period_h) for t in timeline.trains for w in t.waves), default=0.0)
 
 
 def _changes_count(edges_per_hour: float, period_h: float, alarm_h: float) -> float:
