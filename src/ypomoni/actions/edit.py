@@ -152,6 +152,7 @@ def claim_many(connection: Connection, actor: Actor, name: str, aggregate_ids: l
     parent = next((c for c in ("plan_id", "site_id") if c in first), None)
     if parent is None or len(aggregate_ids) == 1:
         return [first, *(claim(connection, actor, name, n) for n in aggregate_ids[1:])]
+    # One look for all: a bulk edit of thousands of loads would otherwise ask thousands of times under the lock.
     there = {
         row["id"]: row for row in AGGREGATES[name].every(connection, actor.organisation_id, [first[parent]]) if row["removed_at"] is None
     }
@@ -211,12 +212,14 @@ def _take_back(connection: Connection, actor: Actor, change: Row) -> Row:
         raise NotFound
     if change["verb"] == "edit":
         before, after = change["before"], change["after"]
+        # Of what has changed since only the columns of this edit matter: whoever changed another one loses nothing.
         columns = [c for c in aggregate.columns if before.get(c) != after.get(c)]
         if row["removed_at"] is not None or any(row[c] != after[c] for c in columns):
             raise Refused([Fault("", f"{row['name']} was changed since: it is left as it is now.")])
         back = aggregate.change(connection, {**row, **{c: before[c] for c in columns}})
         log_change(connection, actor, "edit", name, back, change["site_id"], row, back)
         return back
+    # What was made is removed and not deleted: the log, and whoever undoes this, still need the row.
     removed = change["verb"] in ("create", "restore")
     if (row["removed_at"] is not None) != removed:
         back = aggregate.mark(connection, actor.organisation_id, row["id"], removed=removed)
@@ -365,6 +368,7 @@ def check_shared(connection: Connection, actor: Actor, name: str, row: Row | Non
     """
     if name not in SHARED_PARTS:
         return
+    # Checked as part of an otherwise empty site, so that the limits are those of a site file and stand in one place.
     rows = [r for r in ORGANISATION_WIDE[name].every(connection, actor.organisation_id) if r["removed_at"] is None]
     record, listed = SHARED_PARTS[name]
     document = {**EMPTY_SITE, listed: [part_of_row(record, r) for r in rows]}

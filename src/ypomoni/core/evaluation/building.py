@@ -205,6 +205,7 @@ def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
     isolated = bank.rated_c20_ah >= ISOLATED_FROM_AH or bank.bank_v >= ISOLATED_FROM_V
     isolator = isolated or bool(protection and protection.isolator)
     lead_m = DEFAULT_LEAD_M if lead is None else lead.length_m
+    # A lead that lies there is kept where its ampacity is known: the fuse is chosen to protect it.
     stays_mm2 = lead.section_mm2 if lead is not None and not is_beyond_table(lead.section_mm2) else None
     choice = None
     if fuse_a is not None:
@@ -370,6 +371,7 @@ def _drops(supply: Supply, loads: tuple[Load, ...], protected: Protected) -> Ite
         if load.cable is None or load.ac is not None:
             continue
         share = load.feed.efficiency_ratio if load.feed else 1.0
+        # A load of constant power draws most at the lowest voltage it still bears, so that is where its cable loses most.
         at_v = supply.fed_v if load.feed else load.battery_min_v or supply.nominal_v
         states = [
             share * draw(currents, in_alarm=state).at_nominal_a(at_v)

@@ -230,6 +230,7 @@ def risks_in(findings: tuple[Finding, ...]) -> tuple[str, ...]:
 def _why_no_capacity(case: Case) -> str:
     """Say why no capacity carries the loads: a cable, a voltage no battery has, a charger that leaves it empty."""
     supply, threshold = case.supply, case.threshold
+    # What is named is what makes the difference: without cables it is computed again, and only then are they to blame.
     bare = Case(supply, tuple(replace(load, cable=None) for load in case.loads))
     if any(load.cable for load in case.loads) and _some_capacity_carries(bare):
         worst = max((load for load in case.loads if load.cable and load.battery_min_v), key=lambda e: e.cable_ohm, default=None)
@@ -313,6 +314,7 @@ def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bo
             return f"Fit a charger that charges with {say_amps(stronger)}.{comes}", False
         whole = say_amps_at_least(stronger + standby_a)
         return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.{comes}", True
+    # More amperes do not help where the last part goes in at a voltage that is set too low.
     boost_cell_v = BOOST_V.get(bank.chemistry_key)
     if boost_cell_v is not None and set_voltage_limits(supply):
         cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
@@ -347,6 +349,7 @@ def say_new_risks(before: SupplyResult, after: SupplyResult) -> str:
 def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding], str]:
     """Return the smallest sold charger that does it, None where none does; what severe it would earn that is not there yet; and new risks. [A]"""
     for charger_a in SOLD_CHARGERS_A:
+        # The loads take theirs first, so a supply that gives no more than its charger takes would never charge with that.
         whole_a = max(supply.supply_current_a or 0.0, charger_a + standby_a)
         changed = replace(supply, charge_limit_a=charger_a, supply_current_a=whole_a, current_limited=True)
         found = recovery_beside(changed, standby_a)
@@ -354,6 +357,7 @@ def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float)
         if found is None or found.recovery_h is None or (allowed_h is not None and found.recovery_h > allowed_h):
             continue
         judged = judge_briefly(changed, loads)
+        # Greater ones only earn more of it, so none is sought beyond this.
         left = [f for f in judged.findings if f.code in CHARGER_CODES and (f.severity in SEVERE or f.code == "charger_too_strong")]
         if left:
             return None, [], ""

@@ -160,10 +160,12 @@ def _not_checked(selector: Selector, loads: tuple[Load, ...]) -> Iterator[str]:
 def _ways_out(facts: SelectorFacts, loads: tuple[Load, ...]) -> Iterator[str]:
     """Yield what would help, each played again with the same loads: only what leaves no input unused and lasts noticeably longer."""
     selector, supplies, was_h = facts.selector, facts.supplies, facts.selected.holdover_h
+    # Nothing is said to help that was not played: a threshold that mends one order of the inputs may chatter in another.
     tried: list[tuple[str, Selector, tuple[Supply, ...]]] = []
     needs_v = facts.selected.needs_v
     if needs_v is not None and selector.mode is SelectorMode.FIRST_PRESENT and selector.switch_below_v < needs_v:
         below_v = round(ABOVE_NEED_RATIO * needs_v, 1)
+        # It rebounds as soon as it is let go: below its full voltage it would change to and fro.
         full_v = max((s.bank.full_v for s in supplies if s.bank is not None), default=below_v)
         changed = replace(selector, switch_below_v=below_v, return_above_v=max(full_v, below_v))
         tried.append((f"Let it change over below {say_volts(below_v)}, and back only once that input is charged again", changed, supplies))

@@ -51,6 +51,7 @@ def why_unequal(first: Bank, second: Bank, first_rest_v: float | None, second_re
         yield f"Bank 1 is {first.chemistry.name}, bank 2 is {second.chemistry.name}: one charge voltage never suits both."
     if abs(first.bank_v - second.bank_v) > 0.01 * first.bank_v:
         ohm = model_ohm(first) + model_ohm(second)
+        # At the first instant there is no polarisation yet, and the model's resistance is about twice what is left without it.
         apart_v = abs(first.full_v - second.full_v)
         yield f"Bank 1 has {say_volts(first.bank_v)}, bank 2 has {say_volts(second.bank_v)}: joined, about {say_amps(2 * apart_v / ohm, 1)} flows at once."
         return

@@ -95,6 +95,7 @@ def _no_cutoff(supply: Supply, bank: Bank, facts: Facts) -> Iterator[Finding]:
         return
     lithium, name = bank.chemistry.is_rechargeable_lithium, bank.chemistry.name
     limit_v = (bank.chemistry.cell_limit_v or bank.chemistry.end_v) * bank.cells_in_series_count
+    # A load that stops spares a lithium cell the worst, but is no cut-off: it is told as a risk, not as nothing.
     stopping = [load for load in facts.loads if load.essential and load.battery_min_v is not None and load.battery_min_v > limit_v]
     input_v = supply.least_input_v
     output_stops = input_v is not None and input_v > limit_v

@@ -251,6 +251,7 @@ def _under_load(lot: Lot, block: LotBlock, best_sag_v: float | None, kind_sag_v:
     if sag_v <= 0:
         return BlockWord.UNTOLD, f"It shows {say_volts(block.load_v or 0.0)} under load, no less than at rest: look at the readings."
     limits, read = lot.limits, f"It sags by {plain_number(sag_v, 2)} V under {plain_number(lot.load_a)} A"
+    # Two blocks a hundredth of a volt apart are twice as far apart in percent as a meter can tell.
     if best_sag_v is not None and best_sag_v > 0 and sag_v - best_sag_v >= METER_V - 1e-9:
         worse = sag_v / best_sag_v - 1.0
         against = f"{read}, {say_percent(worse)} more than the best of the lot."

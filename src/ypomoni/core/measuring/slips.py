@@ -214,6 +214,7 @@ def _parent(facts: _Facts) -> Iterator[Question]:
         return
     tree, state = facts.tree, facts.reading.state
     below = [(c, tree.readings[(c.key, state)]) for c in tree.children.get(facts.point.key, []) if (c.key, state) in tree.readings]
+    # Points that were not read yet only add: so a sum that is greater already is wrong whatever they show.
     sum_a = sum(r.drawn_a for _, r in below)
     limit_a = math.hypot(facts.reading.limit_a(facts.instrument), *(r.limit_a(tree.instrument_of(r)) for _, r in below))
     if below and sum_a > facts.reading.drawn_a + limit_a:

@@ -22,6 +22,8 @@ GATHER_PERIOD_H = 10.0 / SECONDS_PER_HOUR
 LARGEST_DENOMINATOR = 2_000
 MOST_PERIODS = 30
 MOST_EDGES_OF_PATTERN = 4_000
+# Of more draws than these the greatest are not looked for.
+MOST_LEVELS = 100
 
 Stretch = tuple[float, float, float, float]
 """Start of a stretch of constant demand and its draw: (t, A, W, S)."""
@@ -210,6 +212,18 @@ class Timeline:
         """Return what is drawn at most, every burst at once."""
         return _at_once(self.base, self.trains)
 
+    @cached_property
+    def greatest(self) -> tuple[Draw, ...]:
+        """Draws of which one is the greatest there is, whatever the voltage; where that cannot be told at little cost, every burst at once."""
+        periods_h = {w.period_h for t in self.trains for w in t.waves}
+        if len(periods_h) != 1:
+            return (self.peak(),)
+        # Pieces that follow each other never come together: all that ever comes at once comes within one period.
+        levels = {Draw(*level) for _, *level in self.shares(self.settled_h)} | {self.base}
+        if len(levels) > MOST_LEVELS:
+            return (self.peak(),)
+        return tuple(a for a in levels if not any(a != b and all(x <= y for x, y in zip(a, b, strict=True)) for b in levels))
+
     def spread(self, a: float, b: float) -> Stretch:
         """Return the average draw from a to b as one stretch: exactly the charge of the bursts that fall between."""
         i, p, g = self.base
@@ -272,7 +286,9 @@ class Timeline:
         """Return at rising times the voltage that ends the equipment from then on: the least one, or what a load behind a cable asks for. [h, V]"""
         # One that never asks for more, with all its bursts at once, need not be followed.
         asking = [floor for floor, highest_v in zip(self.floors, self._highest_v, strict=True) if highest_v > least_v]
-        return [max(least_v, *volts) for volts in zip(*(floor.floors_v(starts_h) for floor in asking), strict=True)] or [least_v] * len(starts_h)
+        return [max(least_v, *volts) for volts in zip(*(floor.floors_v(starts_h) for floor in asking), strict=True)] or [least_v] * len(
+            starts_h
+        )
 
     @cached_property
     def _highest_v(self) -> list[float]:

@@ -376,7 +376,8 @@ class HoldoverRun:
             return
         # Only where to start the explicit walk depends on this, so averages and 1 % will do.
         averaged = HoldoverRun(self.pack, self.standby.averaged(), self.alarm.averaged(), self.alarm_h, self.threshold_v, self.light_load)
-        coarse_h, peak_h = averaged.coarse_holdover_h(0.1 * self._most_explicit_h), averaged.carries_peak_until_h(self.peak_draws())
+        greatest = [*self.standby.greatest, *(self.alarm.greatest if self.alarm_h > 0 else ())]
+        coarse_h, peak_h = averaged.coarse_holdover_h(0.1 * self._most_explicit_h), averaged.carries_peak_until_h(greatest)
         # What outlasts the horizon, its bursts too, has no end to be found: years of them would be walked for nothing.
         outlasts = min(coarse_h, peak_h) >= self.latest_h
         likely_h = min(coarse_h, peak_h)

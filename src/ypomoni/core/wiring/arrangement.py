@@ -117,6 +117,7 @@ def _between_strings(arrangement: Arrangement) -> Iterator[Wrong]:
     whole = [(n, s) for n, s in enumerate(arrangement, 1) if s and not is_open(s)]
     if not whole:
         return
+    # Against the highest each shows what would flow; two low ones that are equal drive nothing between them.
     first_n, first = max(whole, key=lambda w: sum(p.open_v for p in w[1]))
     high_v = sum(p.open_v for p in first)
     for n, string in whole:
