@@ -80,6 +80,8 @@ class Advice:
     reason: str | None = None
 
 
+# What is recommended and what its season takes try the same batteries one after the other.
+@lru_cache(maxsize=128)
 def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     """Return a supply's result as far as *unsafe* and *fails* hang on it: every such finding is there, risks and notes only in part."""
     return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
@@ -184,8 +186,10 @@ def first_harmless(case: Case, banks: list[SoldBank], ignored: frozenset[str]) -
     for sold in keep_through_season(case, banks):
         if c20_of(sold) >= ceiling_ah:
             continue
-        judged = judge_briefly(fitted_with(case.supply, sold), case.loads)
-        left = severe_left(judged.findings, ignored)
+        fitted = fitted_with(case.supply, sold)
+        # A reason is told of the first one alone. Of the others what shows without an outage is enough, and takes no time.
+        left = severe_left(judge_stated(fitted, case.loads).findings, ignored) if stopped else []
+        left = left or severe_left(judge_briefly(fitted, case.loads).findings, ignored)
         if not left:
             return TriedBanks(bank=sold)
         lasting = [f for f in left if f.code not in LARGER_MENDS]

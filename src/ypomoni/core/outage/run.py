@@ -499,7 +499,10 @@ class HoldoverRun:
             most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (t, math.inf, 0.0))])])
             return not walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False).ended
 
-        return bracket(carries_every_burst, self._trace[0][0], limit_h, rounds=14)[0]
+        # Most cuts end long before a battery does: then one look is enough.
+        if carries_every_burst(limit_h):
+            return limit_h
+        return bracket(carries_every_burst, self._trace[0][0], limit_h, rounds=10)[0]
 
     def _seek_dominated(self, begin: float, limit: float) -> float | None:
         """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
