@@ -16,7 +16,7 @@ test: setup
 
 # Where the environment forbids Python to keep its bytecode, every process would rewrite every test anew.
 pytest: setup
-	@PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 4 --dist worksteal
+	@PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup

@@ -52,7 +52,7 @@ SECRET = "for an attack only " * 3
 # So often it is the database that is killed, and else the web process or the worker.
 DATABASE_SHARE = 0.2
 SITES_CHUNK = 250
-EDITS_BETWEEN_KILLS = 5
+EDITS_BETWEEN_KILLS = 3
 MOST_BETWEEN_KILLS_S = 60.0
 
 

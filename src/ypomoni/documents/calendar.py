@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from icalendar import Alarm, Calendar, Event
-
 PRODUCT = "-//Ypomoni//Upkeep//EN"
 REMIND_BEFORE_D = 14
 
@@ -23,6 +21,9 @@ class CalendarEntry:
 
 def write_calendar(entries: Sequence[CalendarEntry], name: str, stamp: datetime) -> bytes:
     """Return a calendar of whole days, each with a reminder two weeks before. ``stamp`` is in UTC."""
+    # Loaded where a calendar is asked for, as spreadsheets are.
+    from icalendar import Alarm, Calendar, Event
+
     calendar = Calendar()
     calendar.add("prodid", PRODUCT)
     calendar.add("version", "2.0")

@@ -9,8 +9,6 @@ import zipfile
 from dataclasses import dataclass
 from typing import Any
 
-from openpyxl import Workbook, load_workbook
-
 MOST_ROWS = 10_000
 MOST_COLUMNS = 60
 LONGEST_CELL = 500
@@ -91,6 +89,9 @@ def _read_workbook(data: bytes) -> list[Sheet]:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             if sum(info.file_size for info in archive.infolist()) > MOST_UNPACKED:
                 raise TableError("The spreadsheet is too large once unpacked: save only the sheet with the devices.")
+        # Loaded where there is a spreadsheet: it would add a tenth to every start of a process.
+        from openpyxl import load_workbook
+
         # Read as a stream: one cell far out would otherwise make every cell before it.
         book = load_workbook(io.BytesIO(data), data_only=True, read_only=True)
         sheets = [found for sheet in book.worksheets if sheet.sheet_state == "visible" and (found := _read_sheet(sheet))]
@@ -162,6 +163,8 @@ def write_csv(rows: list[list[str]]) -> bytes:
 
 def write_workbook(title: str, rows: list[list[str]]) -> bytes:
     """Return rows as a spreadsheet of text cells. The rows are guarded, so that none of them is a formula."""
+    from openpyxl import Workbook
+
     book = Workbook()
     sheet = book.active
     assert sheet is not None  # noqa: S101 - a new workbook has a sheet

@@ -499,10 +499,11 @@ class HoldoverRun:
             most_ah = max([d, *(entry[2] for entry in self._trace[: bisect.bisect_right(self._trace, (t, math.inf, 0.0))])])
             return not walk(self.pack, threshold_v, u, most_ah, [(0.0, peak[0], peak[1], peak[2])], self.alarm_h, locate=False).ended
 
-        # Most cuts end long before a battery does: then one look is enough.
+        # Most cuts end long before a battery does, and some bursts are never carried all at once: then one look is enough, or two.
+        start_h = self._trace[0][0]
         if carries_every_burst(limit_h):
             return limit_h
-        return bracket(carries_every_burst, self._trace[0][0], limit_h, rounds=10)[0]
+        return bracket(carries_every_burst, start_h, limit_h, rounds=10)[0] if carries_every_burst(start_h) else start_h
 
     def _seek_dominated(self, begin: float, limit: float) -> float | None:
         """Return the first failing start in [begin, limit] where alarm never draws less than standby, or None.
