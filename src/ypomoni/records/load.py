@@ -311,7 +311,7 @@ class LoadRow(Kept):
             null=True,
             group=ON_AC,
             label="Power factor",
-            hint="as in 0.8",
+            hint="as in 0.8; empty for 0.6",
             since=2,
         ),
     ]
