@@ -157,6 +157,7 @@ def is_waited_for(supply: SupplyResult) -> bool:
 
 def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult:
     """Return the plan's verdict, weak link and own findings from results of its supplies, computed now or before."""
+    # What feeds through a selector is no weak link by itself: its loads go on from the others.
     covered = [s for s in supplies if s.coverage_ratio is not None and plan.selector_of(s.key) is None]
     weakest = min(covered, key=lambda s: (s.coverage_ratio or 0.0, supplies.index(s)), default=None)
     link = find_weak_link(covered, weakest)

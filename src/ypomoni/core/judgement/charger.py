@@ -53,6 +53,7 @@ def _drains(facts: Facts) -> Iterator[Finding]:
 
 def _unknown(facts: Facts) -> Iterator[Finding]:
     supply = facts.supply
+    # The sun has no limit to enter, and nickel at constant current no voltage.
     constant = supply.bank is not None and supply.bank.chemistry.charges_at_constant_current
     if supply.of_kind.is_sunlit:
         return
@@ -83,6 +84,7 @@ def _never(facts: Facts) -> Iterator[Finding]:
         return
     required = facts.requirement.recharge_h is not None
     share = say_percent(facts.requirement.recharge_to_ratio)
+    # The first cause in the order in which it would have to be put right: a stronger charger mends nothing where the set voltage is too low.
     if supply.charge_limit_a == 0:
         evidence = f"The charge limit of {supply.name} is 0 A: nothing charges its battery."
     elif result.charge_current_a <= 0:

@@ -76,6 +76,7 @@ def check_paper(facts: Facts) -> list[Finding]:
     result, required_h = facts.result, facts.requirement.standby_h
     if result.holdover is None or result.scenarios is None:
         return []
+    # Each alone: all of them at once is a battery that nobody has, and is told below as a note.
     candidates = (
         ("at the low end of its band", result.holdover.low, "Measure what widens the band most"),
         (f"in the cold ({facts.supply.min_degc:g} °C)", result.scenarios.cold, "Keep the cupboard warmer"),

@@ -130,6 +130,7 @@ def _cuts(facts: Facts) -> Iterator[Finding]:
     cut = f"{lasts} without charge" if is_windows else f"a cut of {lasts}"
     repeats = _repeats(facts)
     when = f"on day {cuts.fails_on_day}" + (f", {say_moment(cuts.fails_at_h or 0.0)}" if repeats else "")
+    # From full it is the battery that is too small, from less the charger that is too weak: only one of the two helps.
     if cuts.charge_at_failing_ratio is not None and cuts.charge_at_failing_ratio >= FULL_ENOUGH_RATIO * facts.supply.starts_at_ratio:
         cause = f"Even with the battery full, {facts.supply.name} does not last through {cut}"
     else:
@@ -149,6 +150,7 @@ def _cuts(facts: Facts) -> Iterator[Finding]:
 
 def _slow_drain(facts: Facts) -> Iterator[Finding]:
     cuts, solar = facts.result.cuts, facts.result.solar
+    # It survives what was played, and would not survive another year of it: an all-clear here would be false.
     by_cuts = cuts is not None and is_slow_drain(cuts)
     by_sun = solar is not None and solar.sustains and solar.year_ratio is not None and solar.year_ratio < 1.0
     if not by_cuts and not by_sun:

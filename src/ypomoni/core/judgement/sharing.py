@@ -41,6 +41,7 @@ def check_sharing(facts: Facts) -> Iterator[Finding]:
     safety = [load for load in facts.loads if load.purpose is Purpose.LIFE_SAFETY]
     comfort = [load for load in facts.loads if load.purpose is Purpose.CONVENIENCE]
     unsaid = [load for load in facts.loads if load.purpose is None]
+    # On a fire supply no load has to be called life safety first: what the supply is for says it.
     if comfort and (safety or is_fire):
         beside = say_names(safety) if safety else "a fire system"
         yield Finding(

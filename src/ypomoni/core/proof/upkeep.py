@@ -145,6 +145,7 @@ def _replacement(plan: Plan, supply: Supply, bank: Bank, known: Known) -> DueIte
             supply_key=supply.key,
             is_now=True,
         )
+    # A new one like it is only asked for where that would hold: else the same day next month would find the same fault.
     if until is None and hindrance_of(supply, loads) is None and loads:
         if _carries(Case(supply, loads), 1.0):
             why = f"It no longer holds {must}; a new one of its kind does."

@@ -67,6 +67,7 @@ def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescrib
         return ()
     factors = _Factors(case)
     found = [factors.say_simulation(simulated_ah / plain_ah)]
+    # The one that decides comes first, even where it is the plain division that is otherwise only shown to be beaten.
     order = sorted(methods, key=lambda m: m.method is not prescribed)
     for m in order:
         if m.method in (Method.SIMULATION, Method.PLAIN) and m.method is not prescribed:
