@@ -106,10 +106,13 @@ def attack_plan(
     threads = [threading.Thread(target=write, args=(n,)) for n in range(writers)]
     for thread in threads:
         thread.start()
-    until(outcome)
-    over.set()
-    for thread in threads:
-        thread.join()
+    try:
+        until(outcome)
+    finally:
+        # Also where it fails: the writers would go on for ever, and the failure would never be seen.
+        over.set()
+        for thread in threads:
+            thread.join()
     _compare(conninfo, plan, outcome)
     return outcome
 

@@ -221,12 +221,11 @@ class _Work:
     def on(self, site_ids: list[int]) -> set[int]:
         """Work out some sites as far as time allows, and return which."""
         began_s = time.monotonic()
-        if self.has_worker:
-            loads = count_loads(self.connection, self.organisation_id, site_ids)
-            self.too_much.update(n for n in site_ids if loads.get(n, 0) > MOST_LOADS_OF_PAGE)
-        tried = [n for n in site_ids if n not in self.too_much]
+        untried = [n for n in site_ids if n not in self.too_much]
+        loads = count_loads(self.connection, self.organisation_id, untried) if self.has_worker and untried else {}
+        tried = [n for n in untried if loads.get(n, 0) <= MOST_LOADS_OF_PAGE]
         done = refresh(self.connection, self.organisation_id, tried, self.today, budget_s=self.left_s)
-        self.too_much.update(n for n in tried if n not in done)
+        self.too_much.update(n for n in untried if n not in done)
         self.left_s -= time.monotonic() - began_s
         return done
 

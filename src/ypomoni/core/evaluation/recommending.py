@@ -80,8 +80,8 @@ class Advice:
     reason: str | None = None
 
 
-# What is recommended and what its season takes try the same batteries one after the other.
-@lru_cache(maxsize=128)
+# What is recommended and what its season takes try the same batteries one after the other, and a search asks of the same supplies again and again.
+@lru_cache(maxsize=256)
 def judge_briefly(supply: Supply, loads: tuple[Load, ...]) -> SupplyResult:
     """Return a supply's result as far as *unsafe* and *fails* hang on it: every such finding is there, risks and notes only in part."""
     return judge_figures(supply, loads, compute_figures(supply, loads, in_full=False))
@@ -109,7 +109,6 @@ def facts_of(supply: Supply, loads: tuple[Load, ...], figures: Figures) -> Facts
     )
 
 
-@lru_cache(maxsize=256)
 def is_unsafe(supply: Supply, loads: tuple[Load, ...]) -> bool:
     """Say whether something of severity danger is found of a supply."""
     return judge_briefly(supply, loads).verdict is Verdict.UNSAFE
