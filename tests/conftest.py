@@ -12,6 +12,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from browsing import launch_options
 from hypothesis import settings as hypothesis_settings
 from jinja2.bccache import Bucket, BytecodeCache
 from psycopg.rows import dict_row
@@ -32,16 +33,6 @@ from ypomoni.web.settings import Settings
 
 PREFIX = "yp-test-"
 TEMPLATE = "template_ypomoni"
-BROWSER_ARGS = [
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--disable-dev-shm-usage",
-    "--lang=en-GB",
-]
 
 
 # The same examples every time: main is green or it is not. `--hypothesis-profile=search` looks for new ones.
@@ -186,12 +177,7 @@ def server(app):
 @pytest.fixture(scope="session")
 def browser_type_launch_args(browser_type_launch_args):
     """Debian's Chromium, quiet."""
-    return {
-        **browser_type_launch_args,
-        "executable_path": shutil.which("chromium"),
-        "chromium_sandbox": os.geteuid() != 0,
-        "args": BROWSER_ARGS,
-    }
+    return {**browser_type_launch_args, **launch_options()}
 
 
 @pytest.fixture

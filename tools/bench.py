@@ -6,7 +6,6 @@ import logging
 import os
 import random
 import re
-import shutil
 import statistics
 import sys
 import time
@@ -20,9 +19,10 @@ sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 import builders  # pyright: ignore[reportMissingImports]
 import psycopg
 import referee  # pyright: ignore[reportMissingImports]
+from browsing import launch_options
 from core.placements import full_site  # pyright: ignore[reportMissingImports]
 from playwright.sync_api import sync_playwright
-from screenshots import ARGUMENTS, LAPTOP, open_page, sign_in
+from screenshots import LAPTOP, open_page, sign_in
 from throwaway import DATABASE, application, served
 from web.client import Client  # pyright: ignore[reportMissingImports]
 
@@ -385,7 +385,7 @@ def bench_board() -> None:
     """From a drop to the new figures on screen, with the browser's share, and the search for the fewest moves."""
     with application() as app, served(app) as address, sync_playwright() as playwright:
         client = Client(app)
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        browser = playwright.chromium.launch(**launch_options())
         for count, aim in ((60, "under 100 ms"), (200, "under 200 ms")):
             there = client.post("/import", {"text": json.dumps(full_site(count, count))}, script=False).headers["Location"]
             page = open_page(browser, address, LAPTOP, "light")
@@ -427,7 +427,7 @@ def bench_paint() -> None:
     with application() as app, served(app) as address, sync_playwright() as playwright:
         client = Client(app)
         large = client.post("/import", {"text": json.dumps(full_site(200, 200))}, script=False).headers["Location"]
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        browser = playwright.chromium.launch(**launch_options())
         for name, where in (("demo", "/sites/1"), ("200 loads on 8 supplies", large.split("?")[0])):
             page = open_page(browser, address, LAPTOP, "light")
             sign_in(page)
@@ -594,7 +594,7 @@ def bench_live() -> None:
                     },
                 )
             connection.execute("UPDATE recording SET samples_count = %s WHERE id = %s", (HOUR_COUNT, row["id"]))
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        browser = playwright.chromium.launch(**launch_options())
         page = open_page(browser, address, LAPTOP, "light")
         sign_in(page)
         heap = page.context.new_cdp_session(page)

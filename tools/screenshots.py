@@ -1,11 +1,10 @@
 """`make screenshots`: one current picture of each main view, from the demo data, into docs/screenshots/."""
 
 import logging
-import os
-import shutil
 from pathlib import Path
 
 import pypdfium2
+from browsing import launch_options
 from flask import Flask
 from playwright.sync_api import Browser, Page, sync_playwright
 from throwaway import application, served
@@ -20,14 +19,6 @@ from ypomoni.storage.connection import transaction
 from ypomoni.storage.kept import SITE
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
-ARGUMENTS = [
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-sync",
-    "--disable-dev-shm-usage",
-]
 LAPTOP, PHONE = (1280, 800), (390, 844)
 
 
@@ -93,7 +84,7 @@ def main() -> None:
     logging.getLogger("werkzeug").setLevel(logging.ERROR)
     FOLDER.mkdir(parents=True, exist_ok=True)
     with application() as app, served(app) as address, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), chromium_sandbox=os.geteuid() != 0, args=ARGUMENTS)
+        browser = playwright.chromium.launch(**launch_options())
         page = open_page(browser, address, LAPTOP, "light")
         sign_in(page)
         shoot(page, "sites")

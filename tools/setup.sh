@@ -4,7 +4,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 have_postgres() { command -v pg_ctl >/dev/null || compgen -G '/usr/lib/postgresql/*/bin/pg_ctl' >/dev/null; }
-have_chromium() { command -v chromium >/dev/null; }
+have_chromium() { command -v chromium-headless-shell >/dev/null || command -v chromium >/dev/null; }
 # The reports are laid out with these; Chromium brings the first two along.
 have_library() { ldconfig -p 2>/dev/null | grep -q "$1" || /sbin/ldconfig -p 2>/dev/null | grep -q "$1"; }
 have_venv() { python3 -c 'import ensurepip, venv' 2>/dev/null; }
@@ -13,7 +13,8 @@ packages=()
 command -v python3 >/dev/null || packages+=(python3)
 have_venv || packages+=(python3-venv)
 have_postgres || packages+=(postgresql)
-have_chromium || packages+=(chromium)
+# Tests and tools need pages laid out, and no browser around them.
+have_chromium || packages+=(chromium-headless-shell)
 have_library libpango-1.0.so.0 || packages+=(libpango-1.0-0)
 have_library libpangoft2-1.0.so.0 || packages+=(libpangoft2-1.0-0)
 have_library libharfbuzz-subset.so.0 || packages+=(libharfbuzz-subset0)
