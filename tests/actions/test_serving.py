@@ -78,7 +78,7 @@ def children_of(pid):
         with contextlib.suppress(OSError):
             state, parent = (folder / "stat").read_text().rpartition(") ")[2].split()[:2]
             if int(parent) == pid and state != "Z":
-                kind = "worker" if b"worker" in (folder / "cmdline").read_bytes() else "web"
+                kind = (folder / "cmdline").read_text().strip("\0").removeprefix("ypomoni ")
                 found.setdefault(kind, []).append(int(folder.name))
     return found
 

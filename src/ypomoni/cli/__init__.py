@@ -9,6 +9,8 @@ import click
 
 # Every start would look through all installed packages for plug-ins of the site file's models; there are none.
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
+# What is solved at once has some ten unknowns: threads for it cost more than they help, and are in the way of processes that are forked.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 class Told(NamedTuple):
@@ -40,7 +42,7 @@ COMMANDS = {
 }
 
 
-# These answer one file and end: looking for what is no longer used would take them longer than it is worth, most of it while they are loaded.
+# These answer one file and end: looking for what is no longer used would take them longer than it is worth.
 ANSWER_AND_END = {"calc", "simulate", "season", "balance"}
 
 
@@ -50,9 +52,15 @@ class _Lazy(click.Group):
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         told = COMMANDS.get(cmd_name)
-        if told is not None and told.module in ANSWER_AND_END:
-            gc.disable()
-        return None if told is None else getattr(import_module(f"ypomoni.cli.{told.module}"), told.name)
+        if told is None:
+            return None
+        # What is loaded stays: to look through it again and again for what is no longer used takes a fifth of the time of a start.
+        gc.disable()
+        command = getattr(import_module(f"ypomoni.cli.{told.module}"), told.name)
+        if told.module not in ANSWER_AND_END:
+            gc.freeze()
+            gc.enable()
+        return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):

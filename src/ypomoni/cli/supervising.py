@@ -1,13 +1,19 @@
-"""The process that starts the others and keeps them going: web processes on one listening socket, and workers for the queue."""
+"""The process that forks the others and keeps them going."""
 
+import gc
 import logging
+import multiprocessing
 import signal
 import socket
-import subprocess
-import sys
 import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from multiprocessing.process import BaseProcess
 from types import FrameType
+
+from setproctitle import setproctitle
+
+from ypomoni.lifetime import end_with_parent
 
 LOOK_S = 0.2
 # One that dies at once is not started again at once. [s]
@@ -15,43 +21,57 @@ PAUSE_S = 1.0
 # How long requests and jobs in progress are waited for at the end. [s]
 GRACE_S = 8.0
 log = logging.getLogger("ypomoni.supervisor")
+_processes = multiprocessing.get_context("fork")
 
 
 @dataclass
 class _Child:
     name: str
-    command: list[str]
-    socket_fd: int | None = None
-    process: subprocess.Popen[bytes] | None = None
+    does: Callable[[], None]
+    process: BaseProcess | None = None
     started_s: float = field(default=0.0)
 
     def start(self) -> None:
-        fds = () if self.socket_fd is None else (self.socket_fd,)
-        self.process = subprocess.Popen(self.command, stdin=subprocess.DEVNULL, pass_fds=fds)
+        self.process = _processes.Process(target=_begin, args=(self.name, self.does))
+        self.process.start()
         self.started_s = time.monotonic()
 
     def is_gone(self) -> bool:
-        return self.process is None or self.process.poll() is not None
+        return self.process is None or not self.process.is_alive()
 
 
-def supervise(listener: socket.socket, *, web_count: int, workers_count: int) -> None:
-    """Start web processes and workers, start again what dies, and end all of them when this process is told to."""
-    listener.set_inheritable(True)
-    fd = listener.fileno()
-    web = [sys.executable, "-m", "ypomoni.web.entry", str(fd)]
-    worker = [sys.executable, "-c", "from ypomoni.cli import main; main()", "worker", "--with-parent"]
-    children = [_Child("web", web, fd) for _ in range(web_count)] + [_Child("worker", worker) for _ in range(workers_count)]
+def _begin(name: str, does: Callable[[], None]) -> None:
+    """In the new process: be called by its name, obey signals as any process does, and end with the supervisor."""
+    setproctitle(f"ypomoni {name}")
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    # Ctrl+C reaches every process of a terminal; the supervisor ends them in good order.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with_parent()
+    does()
+
+
+def supervise(processes: Sequence[tuple[str, Callable[[], None]]]) -> None:
+    """Start processes, each with its name and what it does, start again what dies, and end all of them when this one is told to.
+
+    Everything was loaded once, here, and each is forked from this process: it is there in an instant, also when it takes the place of one that
+    died. So this process must have no thread and no connection of its own.
+    """
+    children = [_Child(name, does) for name, does in processes]
+    # What stands in memory by now is shared by all of them as long as nobody writes there, which looking for what is no longer used would do.
+    gc.freeze()
     wanted = _Wanted()
-    for child in children:
-        child.start()
-    while wanted.on:
+    try:
         for child in children:
-            if child.is_gone() and time.monotonic() - child.started_s > PAUSE_S:
-                code = child.process.returncode if child.process else None
-                log.error("a process died and is started again", extra={"kind": child.name, "exit_code": code})
-                child.start()
-        time.sleep(LOOK_S)
-    _end(children)
+            child.start()
+        while wanted.on:
+            for child in children:
+                if child.is_gone() and time.monotonic() - child.started_s > PAUSE_S:
+                    code = child.process.exitcode if child.process else None
+                    log.error("a process died and is started again", extra={"kind": child.name, "exit_code": code})
+                    child.start()
+            time.sleep(LOOK_S)
+    finally:
+        _end(children)
 
 
 class _Wanted:
@@ -72,10 +92,8 @@ def _end(children: list[_Child]) -> None:
         process.terminate()
     until = time.monotonic() + GRACE_S
     for process in running:
-        try:
-            process.wait(max(0.1, until - time.monotonic()))
-        except subprocess.TimeoutExpired:
-            process.kill()
+        process.join(max(0.1, until - time.monotonic()))
+        process.kill()
 
 
 def open_listener(host: str, port: int) -> socket.socket:

@@ -31,6 +31,11 @@ def worker(*, with_parent: bool) -> None:
     if with_parent:
         end_with_parent()
     log_as_json()
+    work_until_stopped()
+
+
+def work_until_stopped() -> None:
+    """Take job after job, and work out what is stale for the lists while there is none."""
     pool = open_pool(os.environ["YPOMONI_DATABASE"], most=2)
     meters = split_allowed(os.environ.get("YPOMONI_METERS", ""))
     Recorder(open_pool(os.environ["YPOMONI_DATABASE"], most=RECORDERS_POOL), meters).start()

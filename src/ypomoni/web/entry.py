@@ -1,4 +1,4 @@
-"""What one web process is: the application behind a server that holds idle clients, started by `ypomoni serve` on a socket it inherits.
+"""What one web process is: the application behind a server that holds idle clients, forked by `ypomoni serve` with the socket it listens on.
 
 Whole requests reach the application only: whoever sends none, or half of one, costs a file descriptor and no thread.
 """
@@ -6,14 +6,11 @@ Whole requests reach the application only: whoever sends none, or half of one, c
 import os
 import signal
 import socket
-import sys
 from types import FrameType
 from typing import NoReturn
 
 from waitress.server import create_server
 
-from ypomoni.lifetime import end_with_parent
-from ypomoni.observing import log_as_json
 from ypomoni.web import LARGEST_REQUEST, create_app
 from ypomoni.web.settings import Settings
 
@@ -24,13 +21,10 @@ SILENT_S = 20
 LONGEST_HEADER = 16 * 1024
 
 
-def main() -> None:
-    """Serve on the listening socket whose number is the first argument, until told to stop; then finish what is being answered."""
+def answer_requests(listener: socket.socket) -> None:
+    """Serve on a listening socket until told to stop; then finish what is being answered."""
     settings = Settings.from_environment()
-    log_as_json()
-    end_with_parent()
     signal.signal(signal.SIGTERM, _stop)
-    listener = socket.socket(fileno=int(sys.argv[1]))
     server = create_server(
         create_app(settings),
         sockets=[listener],
@@ -53,7 +47,3 @@ def main() -> None:
 
 def _stop(_signal: int, _frame: FrameType | None) -> NoReturn:
     raise SystemExit(0)
-
-
-if __name__ == "__main__":
-    main()
