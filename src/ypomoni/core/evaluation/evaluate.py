@@ -5,7 +5,7 @@ from dataclasses import replace
 from ypomoni.core.evaluation import workings
 from ypomoni.core.evaluation.figures import NOT_COMPUTED, Figures, compute_currents, compute_figures, result_without_figures
 from ypomoni.core.evaluation.living import fitted_with
-from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, recommend_bank, what_to_fit
+from ypomoni.core.evaluation.recommending import Advice, charger_advice, facts_of, judge_figures, recommend_bank, what_to_fit
 from ypomoni.core.evaluation.season_ways import season_ways
 from ypomoni.core.evaluation.selectors import evaluate_selectors
 from ypomoni.core.judgement import (
@@ -239,15 +239,17 @@ def _why_no_advice(supply: Supply) -> str:
 def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     """Return facts with what to fit and what charges, each put back and judged."""
     result = figures.result
-    advice = recommend_bank(case, result.methods)
+    # Of what is there no figure is computed twice.
+    now = judge_figures(facts.supply, facts.loads, figures)
+    advice = recommend_bank(case, result.methods, now)
     if advice.bank is not None and not _holds(result):
         advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice)))
     result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
-    result = replace(result, season_ways=season_ways(case, result))
+    result = replace(result, season_ways=season_ways(case, result, now))
     if advice.bank is not None:
         result = replace(result, workings={**result.workings, "recommended": _working_of(case, result, advice)})
     late = result.recovery_h is None or (result.recharge_h is not None and result.recovery_h > result.recharge_h)
-    charges = charger_advice(facts.supply, facts.loads) if "recovery" in result.workings and late else ""
+    charges = charger_advice(facts.supply, facts.loads, now) if "recovery" in result.workings and late else ""
     return replace(facts, result=result, what_to_fit=what_to_fit(advice, case), what_charges=charges)
 
 

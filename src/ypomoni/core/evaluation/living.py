@@ -8,7 +8,7 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.requirements.patterns import TimePattern
 from ypomoni.core.seasons.cuts import cut_pattern, gives_back_ratio, survives_cuts, unknown_of_charger
-from ypomoni.core.seasons.sun import play_sun, sun_of
+from ypomoni.core.seasons.sun import lives_on_sun, sun_of, sustains_on_sun
 from ypomoni.core.telling.results import SoldBank
 from ypomoni.core.telling.wording import say_bank
 from ypomoni.core.things.batteries import Bank
@@ -47,7 +47,7 @@ def survives_season(case: Case) -> bool:
     pattern, solar = _asked(case.supply), sun_of(case)
     if pattern is not None and not survives_cuts(case, pattern):
         return False
-    return solar is None or play_sun(case, solar).sustains
+    return solar is None or sustains_on_sun(case, solar)
 
 
 @lru_cache(maxsize=1024)
@@ -60,10 +60,7 @@ def lives_through(supply: Supply, loads: tuple[Load, ...]) -> bool:
     pattern, solar = _asked(supply), sun_of(case)
     if pattern is not None and ((gives_back_ratio(case, pattern) or 1.0) < 1.0 or not survives_cuts(case, pattern)):
         return False
-    if solar is None:
-        return True
-    played = play_sun(case, solar)
-    return played.sustains and (played.year_ratio is None or played.year_ratio >= 1.0)
+    return solar is None or lives_on_sun(case, solar)
 
 
 def _asked(supply: Supply) -> TimePattern | None:

@@ -128,7 +128,7 @@ def say_sold(bank: SoldBank) -> str:
 # -- a bank ----------------------------------------------------------------------------------------------------------------------------
 
 
-def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice:
+def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = (), now: SupplyResult | None = None) -> Advice:
     """Return the bank to fit in a supply that has one and draws: same chemistry and voltage, fewest strings first, then the smallest.
 
     It satisfies the prescribed method and the simulation, is recharged in time, and leaves no danger or failure that it could have avoided.
@@ -137,6 +137,8 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
     ----------
     methods
         What the schools ask of this supply, where that is known already.
+    now
+        What is found of it as it is, where that is known already.
     """
     if not case.bank.suits(case.supply.nominal_v):
         return Advice(reason=f"No battery is named before this is put right: {say_mismatch(case.supply, case.bank)}")
@@ -167,7 +169,7 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = ()) -> Advice
         # Looked at more closely than those that were passed over: some risks show only in what ends the hours.
         return Advice(bank=tried.bank, risks=risks_in(judge_risks(fitted_with(case.supply, tried.bank), case.loads).findings))
     first = tried.stopped
-    return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first))
+    return Advice(reason=why_no_season(case, enough[-1]) if first is None else _why_none(case, *first, now))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -258,7 +260,7 @@ def _some_capacity_carries(case: Case) -> bool:
     return size_by(Method.SIMULATION, duty_cycle_of(case), case.requirement, case, case.supply.nominal_v).required_ah is not None
 
 
-def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
+def _why_none(case: Case, sold: SoldBank, left: Finding, now: SupplyResult | None) -> str:
     """Say what a bank cannot mend."""
     requirement = case.requirement
     if left.code in ("charger_too_slow", "charger_never_recovers"):
@@ -275,8 +277,8 @@ def _why_none(case: Case, sold: SoldBank, left: Finding) -> str:
         charger, _ = _charger_that_does(fitted, case.loads)
         return f"A new {say_sold(sold)} would carry it, but {took} With it, {charger[:1].lower()}{charger[1:]}"
     # As it is now, where that is what stays.
-    now = judge_briefly(case.supply, case.loads).findings
-    evidence = next((f.evidence for f in now if f.code == left.code), left.evidence)
+    here = (now or judge_briefly(case.supply, case.loads)).findings
+    evidence = next((f.evidence for f in here if f.code == left.code), left.evidence)
     return f"A battery would not mend this: {evidence}"
 
 
@@ -295,13 +297,16 @@ def what_to_fit(advice: Advice, case: Case) -> str:
 # -- a charger -------------------------------------------------------------------------------------------------------------------------
 
 
-def charger_advice(supply: Supply, loads: tuple[Load, ...]) -> str:
-    """Say what charger brings the bank back in time, put back and judged, or why none does; and where else to look."""
-    words, is_stronger = _charger_that_does(supply, loads)
+def charger_advice(supply: Supply, loads: tuple[Load, ...], now: SupplyResult | None = None) -> str:
+    """Say what charger brings the bank back in time, put back and judged, or why none does; and where else to look.
+
+    ``now`` is what is found of the supply as it is, where that is known already.
+    """
+    words, is_stronger = _charger_that_does(supply, loads, now)
     return f"{words} {ELSEWHERE}" if is_stronger else words
 
 
-def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bool]:
+def _charger_that_does(supply: Supply, loads: tuple[Load, ...], now: SupplyResult | None = None) -> tuple[str, bool]:
     """Say what charger does it, or why none; and whether that is a stronger supply, which loads that go elsewhere would spare."""
     bank, requirement = supply.bank, supply.requirement
     if bank is None or bank.chemistry.is_primary:
@@ -309,7 +314,7 @@ def _charger_that_does(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, bo
     if not bank.suits(supply.nominal_v):
         return "First put right how the blocks are joined.", False
     standby_a = Case(supply, loads).mean_current_a(in_alarm=False)
-    stronger, earned, comes = _smallest_charger(supply, loads, standby_a)
+    stronger, earned, comes = _smallest_charger(supply, loads, standby_a, now)
     if earned:
         return _say_first(earned[0]), False
     if stronger is not None:
@@ -349,7 +354,9 @@ def say_new_risks(before: SupplyResult, after: SupplyResult) -> str:
     return f" A risk comes with it: {' '.join(comes)}" if comes else ""
 
 
-def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> tuple[float | None, list[Finding], str]:
+def _smallest_charger(
+    supply: Supply, loads: tuple[Load, ...], standby_a: float, now: SupplyResult | None = None
+) -> tuple[float | None, list[Finding], str]:
     """Return the smallest sold charger that does it, None where none does; what severe it would earn that is not there yet; and new risks. [A]"""
     for charger_a in SOLD_CHARGERS_A:
         # The loads take theirs first, so a supply that gives no more than its charger takes would never charge with that.
@@ -364,7 +371,7 @@ def _smallest_charger(supply: Supply, loads: tuple[Load, ...], standby_a: float)
         left = [f for f in judged.findings if f.code in CHARGER_CODES and (f.severity in SEVERE or f.code == "charger_too_strong")]
         if left:
             return None, [], ""
-        before = judge_briefly(supply, loads)
+        before = now or judge_briefly(supply, loads)
         here = {f.code for f in before.findings if f.severity in SEVERE}
         return charger_a, [f for f in judged.findings if f.severity in SEVERE and f.code not in here], say_new_risks(before, judged)
     return None, [], ""

@@ -41,19 +41,22 @@ NOT_OF_THE_SEASON = NOT_OF_A_BANK | {"holdover_below_requirement", "capacity_bel
 OF_SIZE = NOT_OF_THE_SEASON | LARGER_MENDS | SMALLER_MENDS
 
 
-def season_ways(case: Case, result: SupplyResult) -> tuple[str, ...]:
-    """Return in words what would make a supply live through a season that it does not: bank, charger or panels, load; each played again."""
+def season_ways(case: Case, result: SupplyResult, now: SupplyResult) -> tuple[str, ...]:
+    """Return in words what would make a supply live through a season that it does not: bank, charger or panels, load; each played again.
+
+    ``result`` has its figures and the bank that is recommended, ``now`` what is found of it as it is.
+    """
     failing = (result.cuts is not None and not result.cuts.survives) or (result.solar is not None and not result.solar.sustains)
-    return tuple(_ways(case, result)) if failing else ()
+    return tuple(_ways(case, result, now)) if failing else ()
 
 
-def _ways(case: Case, result: SupplyResult) -> Iterator[str]:
+def _ways(case: Case, result: SupplyResult, now: SupplyResult) -> Iterator[str]:
     supply, loads = case.supply, case.loads
     # On the sun another panel is the cheaper remedy, and a battery that is never full is none.
     if supply.of_kind.is_sunlit:
-        yield from (*_more_sun(supply, loads), *_more_battery(case, result))
+        yield from (*_more_sun(supply, loads, now), *_more_battery(case, result))
     else:
-        yield from (*_more_battery(case, result), *_more_charge(supply, loads, case.mean_current_a(in_alarm=False)))
+        yield from (*_more_battery(case, result), *_more_charge(supply, loads, now, case.mean_current_a(in_alarm=False)))
     less = least_load_less_ratio(supply, loads)
     if less is not None:
         yield f"Or {say_percent(less)} less load: {say_amps((1.0 - less) * case.mean_current_a(in_alarm=False))} on average in all."
@@ -86,9 +89,9 @@ def smallest_bank(case: Case) -> SoldBank | None:
     return first_harmless(case, banks, NOT_OF_THE_SEASON).bank
 
 
-def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> Iterator[str]:
+def _more_charge(supply: Supply, loads: tuple[Load, ...], now: SupplyResult, standby_a: float) -> Iterator[str]:
     charger_a = smallest_charger_a(supply, loads, standby_a)
-    worse, comes = (None, "") if charger_a is None else _earns(supply, with_charger(supply, charger_a, standby_a), loads)
+    worse, comes = (None, "") if charger_a is None else _earns(now, with_charger(supply, charger_a, standby_a), loads)
     if charger_a is None or worse:
         yield "No charger that suits this battery does it alone."
     elif supply.of_kind.mains_carries:
@@ -98,9 +101,9 @@ def _more_charge(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> I
         yield f"Or a charger of {say_amps(charger_a)} for the battery that is there, beside its loads: {whole_a} in all at least.{comes}"
 
 
-def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
+def _more_sun(supply: Supply, loads: tuple[Load, ...], now: SupplyResult) -> Iterator[str]:
     count = fewest_panels_count(supply, loads)
-    earned, comes = (None, "") if count is None else _earns(supply, with_panels(supply, count), loads)
+    earned, comes = (None, "") if count is None else _earns(now, with_panels(supply, count), loads)
     if count is not None and earned is not None:
         yield f"{count} such panels would do it, but not so: {earned}"
     elif count is None:
@@ -109,9 +112,9 @@ def _more_sun(supply: Supply, loads: tuple[Load, ...]) -> Iterator[str]:
         yield f"{count} such panels in place of {supply.solar.panels_count} do it.{comes}"
 
 
-def _earns(supply: Supply, changed: Supply, loads: tuple[Load, ...]) -> tuple[str | None, str]:
+def _earns(before: SupplyResult, changed: Supply, loads: tuple[Load, ...]) -> tuple[str | None, str]:
     """Return what a changed supply earns, in words: any danger, though it was there before, or a failure that was not (else None); and new risks."""
-    before, after = judge_briefly(supply, loads), judge_briefly(changed, loads)
+    after = judge_briefly(changed, loads)
     here = {(f.code, f.severity) for f in before.findings}
     worse = (
         f for f in after.findings if f.severity is Severity.DANGER or (f.severity is Severity.FAILS and (f.code, f.severity) not in here)

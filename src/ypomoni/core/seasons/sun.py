@@ -72,6 +72,28 @@ def play_sun(case: Case, solar: SolarPart, assumed: Assumed | None = None) -> Su
     return played.run()
 
 
+def sustains_on_sun(case: Case, solar: SolarPart) -> bool:
+    """Say whether a case lives through two years on its panels."""
+    return _Play(case, solar, Assumed()).follow().ends_at_h is None
+
+
+def lives_on_sun(case: Case, solar: SolarPart) -> bool:
+    """Say whether a case lives on its panels for good: through two years, in each of which the sun gives at least what is taken."""
+    play = _Play(case, solar, Assumed())
+    # A sum of twelve months says no to most that are tried in a search, and takes no time.
+    ratio = play.year_ratio
+    return (ratio is None or ratio >= 1.0) and play.follow().ends_at_h is None
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Years:
+    """Two years, or what there was of them: every day, the least charge in each, and when the bank gave out. [ratio, h]"""
+
+    days: list[DayOfSun]
+    lowest: list[float]
+    ends_at_h: float | None
+
+
 class _Play:
     """One supply on its panels."""
 
@@ -83,7 +105,9 @@ class _Play:
         # A month that is like another asks the same of the battery: thermostats alone tell months apart.
         self.walkers = self._walkers(assumed)
         self.walker = self.walkers[0]
-        self.eta = self.walker.chemistry.charge_ratio
+        eta = self.walker.chemistry.charge_ratio
+        self.gives = tuple(eta * self.sun_a * hours for hours in solar.sun_h_by_month)
+        self.needs = tuple(HOURS_PER_DAY * w.mean_a for w in self.walkers)
 
     def _walkers(self, assumed: Assumed) -> list[Walker]:
         extra_a = self.solar.controller_current_a
@@ -92,9 +116,28 @@ class _Play:
         return [Walker(_in_month(self.case, month), assumed, extra_a) for month in range(MONTHS_COUNT)]
 
     def run(self) -> SunPlayed:
-        gives = tuple(self.eta * self.sun_a * hours for hours in self.solar.sun_h_by_month)
-        needs = tuple(HOURS_PER_DAY * w.mean_a for w in self.walkers)
+        gives, needs = self.gives, self.needs
         worst = min(range(MONTHS_COUNT), key=lambda m: gives[m] / needs[m] if needs[m] > 0 else gives[m])
+        years = self.follow()
+        days, ends_at_h = years.days, years.ends_at_h
+        return SunPlayed(
+            yield_ah_per_day=gives,
+            need_ah_per_day=needs,
+            worst_month=worst,
+            worst_ratio=gives[worst] / needs[worst] if needs[worst] > 0 else None,
+            lowest_charge_ratio=max(0.0, years.lowest[(len(days) - 1) // SUN_YEAR_DAYS_COUNT]),
+            sustains=ends_at_h is None,
+            back_after_h=self._back_after_h(worst),
+            ends_on_day=None if ends_at_h is None else len(days) - 1,
+            ends_at_h=ends_at_h,
+            # The second year counts; of one that ends before, what there was.
+            longest_low_h=_longest_low_h(days[SUN_YEAR_DAYS_COUNT:] or days),
+            year_ratio=self.year_ratio,
+            days=tuple(days),
+        )
+
+    def follow(self) -> _Years:
+        """Go through the days from the first of the sunniest month, until the bank gives out or a year repeats itself."""
         first = self.solar.sunniest_month
         months = [m % MONTHS_COUNT for m in range(first, first + MONTHS_COUNT)]
         calendar = [m for m in months for _ in range(MONTH_DAYS[m])] * YEARS_COUNT
@@ -119,31 +162,18 @@ class _Play:
             days.append(DayOfSun(day=n, month=month, least_ratio=min(lefts), most_ratio=max(lefts)))
             if ends_at_h is not None:
                 break
-        ends_on_day = None if ends_at_h is None else len(days) - 1
-        return SunPlayed(
-            yield_ah_per_day=gives,
-            need_ah_per_day=needs,
-            worst_month=worst,
-            worst_ratio=gives[worst] / needs[worst] if needs[worst] > 0 else None,
-            lowest_charge_ratio=max(0.0, lowest[(len(days) - 1) // SUN_YEAR_DAYS_COUNT]),
-            sustains=ends_at_h is None,
-            back_after_h=self._back_after_h(worst),
-            ends_on_day=ends_on_day,
-            ends_at_h=ends_at_h,
-            # The second year counts; of one that ends before, what there was.
-            longest_low_h=_longest_low_h(days[SUN_YEAR_DAYS_COUNT:] or days),
-            year_ratio=self._year_ratio(gives, needs),
-            days=tuple(days),
-        )
+        return _Years(days=days, lowest=lowest, ends_at_h=ends_at_h)
 
     def _is_as(self, state: State, before: State) -> bool:
         return abs(state[0] - before[0]) + abs(state[1] - before[1]) < SAME_RATIO * self.walker.pack.capacity_ah
 
-    def _year_ratio(self, gives: tuple[float, ...], needs: tuple[float, ...]) -> float | None:
+    @property
+    def year_ratio(self) -> float | None:
+        """What a year gives over what it takes; None where nothing is taken."""
         # Self-discharge is paid by the sun as well, day and night.
         lost_ah = HOURS_PER_DAY * self.walker.pack.self_a
-        given_ah = sum(days * ah for days, ah in zip(MONTH_DAYS, gives, strict=True))
-        taken_ah = sum(days * (ah + lost_ah) for days, ah in zip(MONTH_DAYS, needs, strict=True))
+        given_ah = sum(days * ah for days, ah in zip(MONTH_DAYS, self.gives, strict=True))
+        taken_ah = sum(days * (ah + lost_ah) for days, ah in zip(MONTH_DAYS, self.needs, strict=True))
         return given_ah / taken_ah if taken_ah > 0 else None
 
     def _day(self, n: int, month: int, state: State) -> tuple[State, list[float], float | None]:
