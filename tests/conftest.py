@@ -41,10 +41,21 @@ hypothesis_settings.register_profile("search", deadline=None, max_examples=500)
 hypothesis_settings.load_profile("repeatable")
 
 
+# Nothing in it is predictable: each run makes a folder of its own there.
+MEMORY, MEMORY_NEEDED = Path("/dev/shm"), 2 * 2**30  # noqa: S108
+
+
+def _folder_of_runs():
+    """Return where clusters that are thrown away live: in memory where there is enough, for every test copies a database and drops it."""
+    has_room = MEMORY.is_dir() and os.access(MEMORY, os.W_OK) and shutil.disk_usage(MEMORY).free > MEMORY_NEEDED
+    return MEMORY if has_room else Path(tempfile.gettempdir())
+
+
 @pytest.fixture(scope="session")
 def cluster():
     """A cluster that loses everything at the end; left-overs of runs that were killed are swept first."""
-    for folder in Path(tempfile.gettempdir()).glob(f"{PREFIX}*"):
+    runs = _folder_of_runs()
+    for folder in runs.glob(f"{PREFIX}*"):
         with contextlib.suppress(Exception):
             owner = int((folder / "owner").read_text())
             os.kill(owner, 0)
@@ -55,7 +66,7 @@ def cluster():
         with contextlib.suppress(Exception):
             Cluster(folder).stop(mode="immediate")
         shutil.rmtree(folder, ignore_errors=True)
-    folder = Path(tempfile.mkdtemp(prefix=PREFIX))
+    folder = Path(tempfile.mkdtemp(prefix=PREFIX, dir=runs))
     (folder / "owner").write_text(str(os.getpid()))
     found = Cluster(folder, throwaway=True)
     found.ensure()
