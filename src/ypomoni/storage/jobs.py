@@ -67,6 +67,7 @@ def select_job(connection: Connection, organisation_id: int, job_id: int) -> Row
 def take_job(connection: Connection) -> Row | None:
     """Take the next job that waits, or that a dead worker left, or None."""
     values = {"silent_s": SILENT_S, "most": MOST_ATTEMPTS}
+    # Here and not by a clock of its own: whoever looks for work is there anyway.
     connection.execute(_GIVE_UP, values)
     connection.execute(_PRUNE)
     return one(connection, _TAKE, values)
@@ -75,6 +76,7 @@ def take_job(connection: Connection) -> Row | None:
 def beat(connection: Connection, job_id: int, progress: str) -> bool:
     """Say that a job is alive and how far, and return whether somebody wants it stopped."""
     found = every(connection, _BEAT, (progress, job_id))
+    # No row: it was given up or has ended, and whoever still works on it should stop.
     return not found or bool(found[0]["is_cancelled"])
 
 

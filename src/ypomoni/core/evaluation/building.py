@@ -97,11 +97,13 @@ def _candidates(case: Case, advice: Advice, least_ah: float | None) -> list[Sold
     found: list[SoldBank] = [] if advice.bank is None else [advice.bank]
     enough = [b for b in banks if least_ah is not None and c20_of(b) >= least_ah]
     for parallel, most in ((1, 2), (2, 1), (3, 1)):
+        # Many would look alike; of each number of strings those that only just do are the ones to weigh against each other.
         found += [b for b in enough if b.parallel == parallel][:most]
     # More of what is there, and the size that is just too small.
     own = (case.bank.block_v, case.bank.capacity_ah, case.bank.rate_h)
     found += [b for b in enough if (b.block_v, b.capacity_ah, b.rate_h) == own][:1]
     found = list(dict.fromkeys(found))[: MOST_WAYS - 1]
+    # The one just too small is shown with its reason: it is what somebody would otherwise buy.
     return found + [b for b in banks if b.parallel == 1 and b not in enough][-1:]
 
 
@@ -380,6 +382,7 @@ def _drops(supply: Supply, loads: tuple[Load, ...], protected: Protected) -> Ite
         peak_a = max(states)
         allowed_v = LOST_RATIO * carried_v(supply, load)
         if load.fed_min_v is not None:
+            # Who says what it needs may lose no more than what is left above that.
             allowed_v = max(0.0, min(allowed_v, supply.fed_v - load.fed_min_v))
         length_m, section_mm2 = load.cable.length_m, load.cable.section_mm2
         degc = case.climate_of(load).typical_degc
@@ -426,6 +429,7 @@ def without_block(supply: Supply, loads: tuple[Load, ...], string: int) -> Pulle
         )
     known = identified(supply)
     bank = known.bank or bank
+    # Blocks in series carry one current, so with one of them its whole string is out.
     rest = replace(known, bank=replace(bank, parallel=left, blocks=tuple(b for b in bank.blocks if b.string != string)))
     result = judge_figures(rest, loads, compute_figures(rest, loads, in_full=True))
     hours = say_hours(result.holdover.expected, must_h=supply.requirement.standby_h) if result.holdover else "an unknown time"

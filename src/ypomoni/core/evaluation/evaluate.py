@@ -112,6 +112,7 @@ def _without_hours(plan: Plan, supply: Supply, finding: Finding, no_bank_reason:
         return replace(
             blank, verdict=Verdict.UNKNOWN, findings=(unsaid,), no_bank_reason=no_bank_reason, not_checked=("anything else", unchecked)
         )
+    # What can hurt is read first, before it is said that the hours are missing.
     severe = tuple(f for f in judged.findings if f.severity in (Severity.DANGER, Severity.FAILS))
     return replace(
         judged,
@@ -248,6 +249,7 @@ def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     result = replace(result, season_ways=season_ways(case, result, now))
     if advice.bank is not None:
         result = replace(result, workings={**result.workings, "recommended": _working_of(case, result, advice)})
+    # A charger is named only where it is late: whoever is told what to buy buys it.
     late = result.recovery_h is None or (result.recharge_h is not None and result.recovery_h > result.recharge_h)
     charges = charger_advice(facts.supply, facts.loads, now) if "recovery" in result.workings and late else ""
     return replace(facts, result=result, what_to_fit=what_to_fit(advice, case), what_charges=charges)

@@ -110,6 +110,7 @@ def _with_methods(result: SupplyResult, case: Case, hindrance: Hindrance | None,
     requirement, nominal_v = case.requirement, case.supply.nominal_v
     known = case if hindrance is None else None
     cycle = duty_cycle_of(case)
+    # Beside the hours only what the prescribed method asks for decides, and where that is the simulation the hours decide alone.
     if not in_full:
         prescribed = requirement.method
         if prescribed is Method.SIMULATION:
@@ -217,6 +218,7 @@ def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> Supply
             result, recovery_h=recovery.recovery_h, unloaded_recovery_h=recovery.recovery_h, recovery_is_promised=is_promised(supply)
         )
         allowed_h = supply.requirement.recharge_h
+        # How fast it would be with nothing beside it tells a battery that is too large from a supply that is too busy.
         if recovery.recovery_h is None or (allowed_h is not None and recovery.recovery_h > allowed_h):
             unloaded = recovery_beside(supply, 0.0)
             result = replace(
@@ -232,6 +234,7 @@ def set_voltage_limits(supply: Supply) -> bool:
     bank, allowed_h = supply.bank, supply.requirement.recharge_h
     if bank is None or bank.chemistry.charges_at_constant_current:
         return False
+    # If the strongest that the bank bears is too slow as well, amperes are not what is missing.
     strongest_a = max(bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah, supply.charge_limit_a or 0.0)
     found = recovery_with(supply, strongest_a)
     return found is not None and (found.recovery_h is None or (allowed_h is not None and found.recovery_h > allowed_h))
@@ -240,6 +243,7 @@ def set_voltage_limits(supply: Supply) -> bool:
 def _drained_after_h(case: Case, standby_a: float) -> float | None:
     """Return how long the bank makes up for a supply that gives less than its loads take; None where it gives enough. [h]"""
     supply = case.supply
+    # Mains carries the loads of a UPS whatever its charger gives, so there nothing drains while it is on.
     if not supply.of_kind.shares_charger or supply.supply_current_a is None or supply.supply_current_a >= standby_a:
         return None
     pack = case.run().pack
@@ -250,6 +254,7 @@ def _drained_after_h(case: Case, standby_a: float) -> float | None:
 def find_limit(case: Case, today: Holdover, averaged_h: float | None) -> tuple[LimitedBy, float | None]:
     """Return what limits a holdover, and the holdover with the cut-off lowered to what is needed where that was tried. [h]"""
     end = today.end
+    # Standby would go on for a while, but no alarm could follow even at once: it is the alarm that is too much.
     if today.holdover_h <= 0 and end.in_alarm and today.endurance_h > 0 and end.cause is not EndCause.LIGHT_LOAD:
         return LimitedBy.ALARM, None
     return cause_of_end(

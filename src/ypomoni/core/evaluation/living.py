@@ -37,6 +37,7 @@ def fitted_with(supply: Supply, sold: SoldBank) -> Supply:
 
 def with_new_bank(supply: Supply, bank: Bank | None) -> Supply:
     """Return a supply with another bank. What was timed with the one before tells what the supply burns, and nothing of the new one."""
+    # Runs of the old bank told both overhead and condition: the overhead goes on, the condition goes with the bank.
     known = identified(supply)
     output = None if known.ac is None else replace(known.ac, tells_condition=False)
     return replace(known, ac=output, bank=bank)
@@ -79,6 +80,7 @@ def keep_through_season(case: Case, banks: list[SoldBank]) -> Iterator[SoldBank]
         yield from banks
         return
     for strings in sorted({b.parallel for b in banks}):
+        # Only among equal numbers of strings is a larger bank better in every respect; so only there may the first be sought by halves.
         group = [b for b in banks if b.parallel == strings]
         n = first_that(len(group), lambda i, group=group: lives_through(fitted_with(case.supply, group[i]), case.loads))
         if n is not None:
@@ -87,6 +89,7 @@ def keep_through_season(case: Case, banks: list[SoldBank]) -> Iterator[SoldBank]
 
 def first_that(count: int, does: Callable[[int], bool]) -> int | None:
     """Return the first of so many, each better than the one before, that does it; None where the last does not."""
+    # Where the best does not do it none does, and one question was enough.
     if count == 0 or not does(count - 1):
         return None
     if does(0):

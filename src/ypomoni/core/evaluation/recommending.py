@@ -146,6 +146,7 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = (), now: Supp
     simulated_ah, prescribed_ah = required[Method.SIMULATION], required[case.requirement.method]
     if simulated_ah is None or prescribed_ah is None:
         return Advice(reason=_why_no_capacity(case))
+    # The prescribed method is what is signed for, the simulation what happens: both must be met.
     needed_ah = max(simulated_ah, prescribed_ah)
     banks = sold_banks(case.bank.chemistry_key, case.bank.bank_v, case.supply.stock)
     if not banks:
@@ -199,6 +200,7 @@ def first_harmless(case: Case, banks: list[SoldBank], ignored: frozenset[str]) -
         if any(f.code not in SMALLER_MENDS for f in lasting):
             break
         if lasting:
+            # Too large for its charger or its box: among more strings only smaller ones are worth a try.
             ceiling_ah = c20_of(sold)
     return TriedBanks(stopped=stopped)
 
@@ -214,6 +216,7 @@ def _required_ah(case: Case, methods: tuple[MethodResult, ...]) -> dict[Method, 
     own = case.bank.table is not None or case.bank.resistance_ohm is not None or case.bank.bms is not None
     if methods and not own:
         return {m.method: m.required_ah for m in methods if m.method in wanted}
+    # A sheet or a measurement is of the bank that goes; the new one is known by its chemistry alone.
     bank = replace(case.bank, table=None, resistance_ohm=None, bms=None)
     fresh = Case(replace(case.supply, bank=bank), case.loads)
     cycle = duty_cycle_of(fresh)

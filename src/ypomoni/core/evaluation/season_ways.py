@@ -131,6 +131,7 @@ def with_charger(supply: Supply, charger_a: float, standby_a: float) -> Supply:
 def smallest_charger_a(supply: Supply, loads: tuple[Load, ...], standby_a: float) -> float | None:
     """Return the smallest sold charger with which the bank that is there survives, none that is too strong for it; None where none does. [A]"""
     bank = supply.bank
+    # A charger that the battery does not bear is no way out of a cut that it does not last through.
     most_a = math.inf if bank is None else bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah * (1 + 1e-9)
     stronger = [a for a in SOLD_CHARGERS_A if (supply.charge_limit_a or 0.0) < a <= most_a]
     n = first_that(len(stronger), lambda i: lives_through(with_charger(supply, stronger[i], standby_a), loads))
@@ -204,6 +205,7 @@ def _missed_days_count(case: Case, pattern: TimePattern) -> int:
     walker = Walker(case, Assumed())
     borne = MOST_MISSED_DAYS
     for cut in last:
+        # Only the charge is kept of a cut that was played; that it had time to spread while it was charged is near enough for whole days.
         state = ((1.0 - cut.left_at_start_ratio) * walker.pack.capacity_ah, 0.0)
         count = 0
         while count < borne:

@@ -176,6 +176,7 @@ def losses_of(case: Case) -> Losses:
     for c in case.currents:
         draw = mean_draw(c, in_alarm=False)
         taken_w = draw.at_nominal_a(supply.nominal_v) * supply.nominal_v
+        # From the battery outwards: each stage takes its share, and what is left goes on to the next.
         given_w = taken_w * supply.feed.efficiency_ratio if supply.feed else taken_w
         at_device_w = given_w
         if c.load.converter is not None and c.load.converter.kind is ConverterKind.SWITCHING:
@@ -207,6 +208,7 @@ def _other_sizes(supply: Supply) -> list[tuple[WayKind, Supply]]:
     output = identified(supply).ac
     if output is None or output.rated_va is None:
         return []
+    # A UPS of the same family: watts per volt-ampere and overhead per volt-ampere stay as they are.
     w_per_va = rated_w_of(output) / output.rated_va
     per_va = output.burns_w / output.rated_va
     found: list[tuple[WayKind, Supply]] = []
@@ -259,6 +261,7 @@ def on_dc(load: Load) -> Load:
     if load.ac is None or load.ac.dc_v is None:
         return load
     ratio = load.ac.adaptor_ratio or ADAPTOR_RATIO
+    # The same device watts at another voltage: what its adaptor lost is no longer drawn.
     scale = ratio * load.rail_v / load.ac.dc_v
     standby = replace(load.standby, current_a=load.standby.current_a * scale, uncertainty_a=None, reading_key=None)
     return replace(
@@ -300,9 +303,11 @@ def ups_size(supply: Supply, loads: tuple[Load, ...]) -> UpsSize | None:
     more_va = 0.0
     for c in case.currents:
         if c.load.ac is not None and c.load.ac.inrush_va is not None and c.load.feed is not None:
+            # One device starts at a time, while all others run already.
             runs_va = c.load.standby.current_a * c.load.output_w_per_amp * va_per_w(c.load)
             more_va = max(more_va, c.load.ac.inrush_va - runs_va)
     w_per_va = rated_w_of(supply.ac) / supply.ac.rated_va if supply.ac.rated_va else USUAL_W_PER_VA
+    # A UPS must bear both: what runs for good in watts, what starts in volt-amperes.
     starting_va = running_va + more_va
     sold = min((va for va in SOLD_UPS_VA if va >= starting_va and va * w_per_va >= running_w), default=None)
     unknown = tuple(load.name for load in loads if load.ac is None or load.ac.inrush_va is None)

@@ -35,6 +35,7 @@ def judge_audit(audit: Audit) -> tuple[Finding, ...]:
 
 
 def _mains_on(audit: Audit) -> Iterator[Finding]:
+    # Only what was taken into the register does harm: a reading that merely lies there is no load.
     taken = {t.reading_key for t in audit.supply.totals}
     taken |= {s.reading_key for load in audit.loads for s in (load.standby, load.alarm) if s.reading_key}
     for key in sorted(k for k in taken if k):
@@ -116,6 +117,7 @@ def _volt_amperes(audit: Audit) -> Iterator[Finding]:
         ac = load.ac
         if ac is None or ac.apparent_va is None:
             continue
+        # A clamp shows volt-amperes and its display says W: the two alike is how that slip looks.
         same = ac.power_w is not None and abs(ac.power_w - ac.apparent_va) <= NEARLY_EQUAL_RATIO * ac.apparent_va
         real_w = None if ac.power_factor_ratio is None else ac.apparent_va * ac.power_factor_ratio
         if same and (real_w is None or real_w < ac.apparent_va * (1 - NEARLY_EQUAL_RATIO)):

@@ -168,6 +168,7 @@ def _ventilation(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
         return
     if bank.rated_c20_ah <= VENTILATED_FROM_AH:
         return
+    # Q = 0.05·n·I_gas·C·10⁻³ and openings of 28 cm² per m³/h, both of EN 62485-2.
     air_m3_per_h = 0.05 * bank.cells_in_series_count * 1000 * _gas_a(supply, bank) * 1e-3
     yield Finding(
         code="ventilation",
@@ -181,6 +182,7 @@ def _ventilation(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
 
 def _outside_table(supply: Supply, bank: Bank, _: Facts) -> Iterator[Finding]:
     chemistry = bank.chemistry
+    # Whoever enters a typical below the lowest has said how cold it gets, in the wrong field.
     coldest_degc = min(supply.min_degc, supply.typical_degc)
     for code, degc, is_outside, word, limit_degc in (
         ("too_cold", coldest_degc, coldest_degc < chemistry.lowest_degc, "down", chemistry.lowest_degc),
@@ -228,6 +230,7 @@ def _current(facts: Facts, bank: Bank) -> Iterator[Finding]:
     """Yield currents above what the battery's protection, its cells, or a lithium cell without protection lets through."""
     if facts.case is None:
         return
+    # What a protection does for good and what it lets through for seconds are two limits; the lasting one is told first.
     mean_limit_a, peak_limit_a = cell_limits_a(bank)
     mean_a = max(facts.result.standby_current_a or 0.0, facts.result.alarm_current_a or 0.0)
     peak_a = max(facts.peak_standby_current_a, facts.peak_alarm_current_a)
@@ -258,6 +261,7 @@ def _current(facts: Facts, bank: Bank) -> Iterator[Finding]:
 
 def _past_age(facts: Facts, bank: Bank) -> Iterator[Finding]:
     life_y = bank.design_life_y(facts.supply.typical_degc)
+    # A measurement counts more than a birthday, so either is enough.
     worn = bank.condition_ratio is not None and bank.condition_ratio < facts.requirement.end_of_life_ratio
     if bank.age_y < life_y and not worn:
         return
@@ -311,6 +315,7 @@ def _fast_in_the_cold(facts: Facts, bank: Bank) -> Iterator[Finding]:
     states = [("In standby", result.standby_current_a)]
     if supply.requirement.alarm_h > 0:
         states.append(("In alarm", result.alarm_current_a))
+    # Either alone is known well enough: slow in the cold, or fast in the warm.
     limit_a = COLD_RATE_PER_H * bank.rated_c20_ah
     strong = [(words, current_a) for words, current_a in states if current_a is not None and current_a > limit_a * (1 + 1e-9)]
     if not strong:

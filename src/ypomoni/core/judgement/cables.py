@@ -42,6 +42,7 @@ def cable_drop(supply: Supply, load: Load) -> CableDrop | None:
         at_v, share = load.feed.output_v, load.feed.efficiency_ratio
     else:
         at_v, share = load.battery_min_v or supply.nominal_v, 1.0
+    # At the lowest voltage that the load bears: a constant power draws most there, and its cable takes most.
     in_alarm = peaks[1].at_nominal_a(at_v) >= peaks[0].at_nominal_a(at_v)
     current_a = share * (peaks[in_alarm] or NO_DRAW).at_nominal_a(at_v)
     drop_v = load.cable_ohm * current_a

@@ -144,6 +144,7 @@ def _bank_too_large(facts: Facts) -> Iterator[Finding]:
     result, allowed_h = facts.result, facts.requirement.recharge_h
     if allowed_h is None or "recovery" not in result.workings or facts.supply.charge_limit_a == 0:
         return
+    # Without the loads it would be in time: then they are in its way, and not its size.
     if result.unloaded_recovery_h is not None and result.unloaded_recovery_h <= allowed_h:
         return
     took = (

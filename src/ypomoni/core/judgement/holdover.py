@@ -43,6 +43,7 @@ def _below_requirement(facts: Facts) -> Iterator[Finding]:
     result, required_h = facts.result, facts.requirement.standby_h
     if result.holdover is None or result.holdover.expected >= required_h:
         return
+    # Whoever reads it wants to know first what to take away.
     heaviest = max(result.shares, key=lambda s: s.standby_current_a, default=None)
     evidence = (
         f"{facts.supply.name} holds {say_hours(result.holdover.expected, must_h=required_h)} of {say_required_h(required_h)}: "
@@ -114,6 +115,7 @@ def _burst_trips(facts: Facts) -> Iterator[Finding]:
     result = facts.result
     if result.averaged_holdover_h is None or result.holdover is None or result.end is None or not result.end.bursts:
         return
+    # Spread evenly the same charge would last: then it is the height of the burst and not what it takes.
     if result.averaged_holdover_h <= 0 or result.averaged_holdover_h < NOTICEABLY_LONGER_RATIO * result.holdover.expected:
         return
     names, current_a = result.end.bursts, result.end.burst_current_a
@@ -137,6 +139,7 @@ def _gathered(facts: Facts) -> Iterator[Finding]:
     if gathering is None:
         return
     shown_h, required_h = result.holdover.expected, facts.requirement.standby_h
+    # Gathered bursts begin together, so the true moment lies at most one of their intervals before the one shown.
     least_h = max(0.0, shown_h - gathering.longest_h)
     is_open = least_h < required_h <= shown_h
     yield Finding(
@@ -171,6 +174,7 @@ def _brown_out(facts: Facts) -> Iterator[Finding]:
     cutoff_v = facts.supply.cutoff_v
     if cutoff_v is None:
         return
+    # A load that browns out before the cut-off is not off: it hangs, restarts and draws on.
     needing = [(e.battery_min_v, e) for e in facts.loads if e.essential and e.battery_min_v is not None and e.battery_min_v > cutoff_v]
     needs_v, first = max(needing, key=lambda entry: entry[0], default=(0.0, None))
     if first is None:
@@ -216,6 +220,7 @@ def _warning_short(facts: Facts) -> Iterator[Finding]:
     warning, response_h = facts.result.warning, facts.requirement.response_h
     if warning is None or response_h is None:
         return
+    # Nobody chooses whether the warning comes in the quiet or in an alarm.
     shortest_h = min(warning.standby_h, warning.alarm_h)
     if warning.low_ratio * shortest_h >= response_h:
         return

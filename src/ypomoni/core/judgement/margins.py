@@ -17,6 +17,7 @@ KNOWS_COLD = frozenset({Method.SIMULATION, Method.SECTION})
 def check_margins(facts: Facts) -> list[Finding]:
     """Return whether the prescribed method knows no margin, leaves out the cold, or counts ageing twice."""
     requirement = facts.requirement
+    # One finding is enough: it leaves out both cold and age.
     if requirement.method in MARGINLESS:
         return [
             Finding(
@@ -33,6 +34,7 @@ def check_margins(facts: Facts) -> list[Finding]:
 def _double_ageing(facts: Facts) -> Finding | None:
     requirement, factor = facts.requirement, ageing_factor(facts)
     condition_ratio = facts.result.condition_ratio
+    # Each alone is right. It is their product that asks for a battery nobody needs.
     if factor is None or condition_ratio is None or condition_ratio >= 1:
         return None
     return Finding(

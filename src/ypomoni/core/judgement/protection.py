@@ -88,6 +88,7 @@ def _above_cable(supply: Supply, bank: Bank, fuse_a: float, need: FuseNeed) -> I
     bears_a, thicker_mm2 = ampacity_a(lead.section_mm2), section_for(fuse_a)
     smaller_a = need.sold_a
     ways = [f"a lead of {plain_number(thicker_mm2)} mm²"] if thicker_mm2 is not None else []
+    # A smaller fuse is named only where it is known to carry everything; otherwise only a thicker lead is safe to say.
     if smaller_a is not None and need.standby_a is not None and need.charge_a is not None and smaller_a <= bears_a * (1 + ROUNDING):
         ways.insert(0, f"a fuse of {say_amps(smaller_a)}")
     yield Finding(
@@ -123,6 +124,7 @@ def why_below_load(fuse_a: float, need: FuseNeed) -> str | None:
     if fuse_a < CONTINUOUS_RATIO * need.continuous_a * (1 - ROUNDING):
         what = {need.standby_a: "standby takes", need.alarm_a: "the alarm takes", need.charge_a: "the charger gives"}[need.continuous_a]
         return f"For good, {what} {say_amps(need.continuous_a)}, and a fuse for that needs {say_amps_at_least(CONTINUOUS_RATIO * need.continuous_a)}."
+    # The time curve of a fuse in two points: what it bears for half a second, and for a minute.
     for current_a, ratio, seconds in ((need.short_a, SHORT_RATIO, SHORT_S), (need.long_a, LONG_RATIO, LONG_S)):
         if current_a > ratio * fuse_a * (1 + ROUNDING):
             return f"Bursts of more than {plain_number(seconds)} s take up to {say_amps(current_a)}: more than {plain_number(ratio)} times its rating."
@@ -130,6 +132,7 @@ def why_below_load(fuse_a: float, need: FuseNeed) -> str | None:
 
 
 def _too_few_volts(supply: Supply, bank: Bank, protection: Protection) -> Iterator[Finding]:
+    # An arc lives on volts: what counts is the most that stands across the fuse when it opens.
     bears_v = must_bear_v(supply, bank)
     if protection.fuse_dc_v is None or protection.fuse_dc_v >= bears_v * (1 - ROUNDING):
         return

@@ -85,6 +85,7 @@ def check_panel(facts: Facts) -> Iterator[Finding]:
             way_out="Disconnect the panel. Fit a controller made for this chemistry and number of cells.",
         )
     if bank.chemistry.is_lead and solar.short_circuit_a is not None:
+        # With nothing between them a full battery takes what the panel can give at most, all day long.
         share = solar.short_circuit_a / bank.rated_c20_ah
         if share > STRONG_RATIO * (1 + 1e-9):
             worst = share > DANGEROUS_RATIO * (1 + 1e-9)
@@ -199,6 +200,7 @@ def _never_full(facts: Facts) -> Iterator[Finding]:
     bank, cuts, solar = facts.bank, facts.result.cuts, facts.result.solar
     if bank is None or not bank.chemistry.is_lead:
         return
+    # Cuts are walked by the week and the sun by the month, and each is asked for its own span.
     if cuts is not None and cuts.longest_low_h >= WEEK_H * (1 - 1e-6):
         span = "a week"
     elif solar is not None and solar.longest_low_h >= MONTH_H * (1 - 1e-6):

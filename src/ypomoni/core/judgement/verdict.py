@@ -42,8 +42,10 @@ def judge_supply(facts: Facts, audited: tuple[Finding, ...] = ()) -> tuple[tuple
     if facts.result.rated_c20_ah is not None:
         findings += check_margins(facts)
     findings += check_nameplates(facts)
+    # What fails today needs no word on what it would do in the cold.
     if not any(f.severity is Severity.FAILS for f in findings):
         findings += check_paper(facts)
+    # Sorting keeps the order of equals, so within a severity the cause stays before what follows of it.
     findings.sort(key=lambda f: SEVERITY_ORDER.index(f.severity))
     return tuple(findings), _verdict_of(facts, findings), bool(OVERLOAD_CODES.intersection(f.code for f in overload))
 
@@ -93,6 +95,7 @@ def find_weak_link(covered: list[SupplyResult], weakest: SupplyResult | None) ->
     others = [s for s in covered if s is not weakest]
     if weakest is None or weakest.holdover is None or not others:
         return None
+    # Against the next to give out, not the best: a site of one poor supply among poor ones has no weak link.
     following = min(others, key=lambda s: s.coverage_ratio or 0.0)
     # Nobody is sent to a supply that fails itself or could hurt somebody.
     sound = [s for s in others if s.verdict in (Verdict.HOLDS, Verdict.ON_PAPER_ONLY)]

@@ -101,6 +101,7 @@ def gives_back_ratio(case: Case, pattern: TimePattern) -> float | None:
     if not pattern.repeats:
         return None
     walker, supply = Walker(case, Assumed()), case.supply
+    # Windows say when there is charge, cuts when there is none.
     cut_h = WEEK_H - pattern.covered_h if supply.of_kind.has_windows else pattern.covered_h
     charge_h = WEEK_H - cut_h
     source_a = _source_a(supply)
@@ -114,6 +115,7 @@ def survives_cuts(case: Case, pattern: TimePattern) -> bool:
     """Say whether a case survives a pattern, and no more: a day that is as the one before it, far from any end, is followed by days like it."""
     walker = Walker(case, Assumed())
     end_h = YEAR_H if pattern.repeats else pattern.length_h
+    # Asked in every step of a search, so it stops as soon as the answer can no longer change.
     return _Play(walker, pattern, end_h, stops_settled=pattern.repeats, look_h=None, is_brief=pattern.repeats).run().survives
 
 

@@ -88,6 +88,7 @@ class Walker:
 
     def is_sure(self, u: float, d: float) -> bool:
         """Say whether a state, reached with its bursts spread, is surely far from any end, an alarm and every burst at once included."""
+        # Twice: once for what spreading may have moved into the past, once for the bursts that come now.
         more_ah = self._alarm_ah + 2.0 * self._burst_ah
         # Drawn in an instant, none of it has spread yet: no slower draw of the same charge leaves more unavailable.
         u1, d1 = u + more_ah, max(d, 0.0) + min(1.0, self.pack.k_per_h * self.pack.r1_h) * more_ah
@@ -100,6 +101,7 @@ class Walker:
     def rest(self, a: float, b: float, state: State) -> Stop:
         """Walk standby from a to b without charge, to the end of the equipment."""
         line = self.run.standby
+        # A burst a second over a week is half a million steps; spread out it is one, and near the end they are walked all the same.
         if line.trains and line.edges_per_hour * (b - a) > MOST_EDGES:
             stop = self._spread(a, b, state)
             if not stop.ended and self.is_sure(stop.u_ah, stop.d_ah):
@@ -118,6 +120,7 @@ class Walker:
             return False
         if self.is_sure(end.u_ah, end.d_ah):
             return True
+        # An alarm may begin at any moment of the cut, so that every one is asked from the state of its start.
         run = self.run.from_state(a, *state)
         line = self.run.standby
         if line.trains and line.edges_per_hour * (b - a) > 80 * MOST_EDGES:

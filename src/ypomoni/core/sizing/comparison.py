@@ -74,6 +74,7 @@ def explain_disagreement(case: Case, methods: tuple[MethodResult, ...], prescrib
             continue
         if m.required_ah is None or m.method is Method.SIMULATION:
             continue
+        # The simulation is the measure: it alone knows rate, cold, age and bursts at once.
         part = m.required_ah / simulated_ah - 1.0
         if abs(part) <= AGREEMENT_RATIO:
             continue
@@ -104,6 +105,7 @@ class _Factors:
             (f"× {self.margin_ratio:g} design margin", self.margin_ratio),
         ]
         counted = [(words, factor) for words, factor in named if factor > 1.005]
+        # What no named factor explains: the law of the battery itself, found by division so that the factors multiply to the whole.
         rest = ratio / math.prod(factor for _, factor in counted)
         end = f"the {plain_number(self.case.threshold.threshold_v)} V that {self.case.threshold.owner} needs"
         words = ", ".join([*(w for w, _ in counted), f"and × {rest:.2f} for high current, resistance, bursts and {end}"])

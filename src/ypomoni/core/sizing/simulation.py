@@ -46,6 +46,7 @@ def size_by_simulation(case: Case | None, cycle_ah: float) -> MethodResult:
             working=Working(title=title, value=None, unit="Ah", source=source, inputs=inputs, simulated=True, note=note),
         )
     required_ah = smallest_ah * requirement.design_margin_ratio
+    # Solved for the standby: the bank that is there may use up its share of the margin and no more.
     has_bank = case.supply.bank is not None and not case.draws_nothing
     holdover_h = sizing_outage(case, case.bank.rated_c20_ah / requirement.design_margin_ratio).holdover().holdover_h if has_bank else None
     carried = WorkingInput(
@@ -105,6 +106,7 @@ def smallest_c20_ah(case: Case, guess_ah: float) -> float | None:
     """Return the smallest 20-hour capacity that carries the requirement, aged and cold; None when none does. [Ah]"""
     if case.draws_nothing:
         return 0.0
+    # An outage that one capacity carries every larger one carries too. So the least is sought by halves, from what current and time ask for.
     high_ah = max(guess_ah, 1e-6) * 1.5
     while not _carries(case, high_ah):
         high_ah *= 2.0

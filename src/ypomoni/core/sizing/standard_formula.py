@@ -18,6 +18,7 @@ def size_standard_formula(cycle: DutyCycle) -> MethodResult:
     .. [1] BS 5839-1, annex on standby battery capacity.
     """
     light_ah = AGEING_RATIO * cycle.charge_ah
+    # A current of the 20-hour rate or less gives the whole capacity; above it D makes up for what a fast discharge leaves behind.
     is_light = cycle.alarm_current_a <= light_ah / LIGHT_ALARM_RATE_H
     heavy_ah = AGEING_RATIO * (cycle.standby_h * cycle.standby_current_a + HEAVY_ALARM_RATIO * cycle.alarm_current_a * cycle.alarm_h)
     required_ah = light_ah if is_light else heavy_ah
