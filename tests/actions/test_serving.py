@@ -134,6 +134,21 @@ def test_without_a_worker_it_is_not_ready_and_with_a_newer_database_it_does_not_
         assert "made by a newer version" in process.stderr.read()
 
 
+@pytest.mark.parametrize("option", ["--port", "--metrics-port"])
+def test_a_port_that_is_taken_is_named_with_the_option_that_changes_it(conninfo, option):
+    """It says so and ends, instead of starting again and again a process that cannot listen."""
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        number = taken.getsockname()[1]
+        with serving(conninfo, *((number,) if option == "--port" else (free_port(), option, str(number)))) as process:
+            assert process.wait(30) == 1
+            assert (
+                f"127.0.0.1:{number} cannot be listened on: Address already in use. Name another port with {option}."
+                in process.stderr.read()
+            )
+
+
 @pytest.mark.parametrize("what", ["YPOMONI_HOSTS", "YPOMONI_SECRET_KEY", "YPOMONI_DATABASE"])
 def test_what_is_not_set_is_named(conninfo, what):
     """Nothing is served without it."""

@@ -23,7 +23,7 @@ from ypomoni.core.evaluation.season_ways import (
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import Day, ListSpan, TimePattern, WeekSpan
 from ypomoni.core.seasons.cuts import play_cuts
-from ypomoni.core.seasons.sun import play_sun
+from ypomoni.core.seasons.sun import lives_on_sun, play_sun, sustains_on_sun
 from ypomoni.core.seasons.walking import Assumed
 from ypomoni.core.sizing.sold_list import sold_banks
 from ypomoni.core.things.solar import MONTH_DAYS, Controller, SolarPart
@@ -307,6 +307,21 @@ def test_what_the_sun_gives_is_reckoned_as_the_label_says():
     assert gives[0] == pytest.approx(0.9 * 20 * 2 * 0.75 * 0.95 * 0.9 / 14.4)
     bare = SolarPart(controller=Controller.MPPT, sun_h_by_month=SUN_H, panel_w=20)
     assert bare.current_a(None, 12) == pytest.approx(20 * 0.75 * 0.95 / 13.2)
+
+
+def test_what_a_search_asks_of_the_sun_is_answered_as_the_whole_play_does():
+    """Whether it lives through two years, and for good: with panels, banks and loads at both sides of both limits, each of the three answers earned."""
+    earned = set()
+    for count, capacity_ah, sun_share in itertools.product((1, 2, 3, 6), (7, 24, 200, 900), (0.3, 1.0, 1.6)):
+        base = solar_case(panels_count=count, charge_v=14.4, bank={"capacity_ah": capacity_ah})
+        solar = replace(base.supply.solar, sun_h_by_month=tuple(hours * sun_share for hours in SUN_H))
+        case = Case(replace(base.supply, solar=solar), base.loads)
+        played = play_sun(case, solar)
+        for_good = played.sustains and (played.year_ratio is None or played.year_ratio >= 1.0)
+        assert sustains_on_sun(case, solar) == played.sustains
+        assert lives_on_sun(case, solar) == for_good
+        earned.add((played.sustains, for_good))
+    assert earned == {(True, True), (True, False), (False, False)}
 
 
 def test_back_after_is_counted_in_days_of_the_worst_month():
