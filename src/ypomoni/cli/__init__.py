@@ -1,5 +1,6 @@
 """The command line: one file per command group. `calc` and `simulate` need no database and load nothing that does; the others say which they use."""
 
+import atexit
 import gc
 import os
 from importlib import import_module
@@ -57,7 +58,10 @@ class _Lazy(click.Group):
         # What is loaded stays: to look through it again and again for what is no longer used takes a fifth of the time of a start.
         gc.disable()
         command = getattr(import_module(f"ypomoni.cli.{told.module}"), told.name)
-        if told.module not in ANSWER_AND_END:
+        if told.module in ANSWER_AND_END:
+            # The last look, at the very end, would take as long as all the others.
+            atexit.register(gc.freeze)
+        else:
             gc.freeze()
             gc.enable()
         return command
