@@ -75,3 +75,8 @@ def test_the_glossary_lists_the_words_of_the_code():
     words = (ROOT / "docs" / "glossary.md").read_text().split("## Words of the code")[1]
     for word in ("bank", "burst", "case", "finding", "limit", "outage", "piece", "profile", "row", "stretch", "verdict", "field", "record"):
         assert f"| {word}" in words
+
+
+def test_no_text_of_the_code_lists_who_calls_it():
+    """Such lists go stale unseen; whoever wants to know asks the editor."""
+    assert [p.name for p in (ROOT / "src").rglob("*.py") if re.search(r"\b(Called|Used) by\b", p.read_text())] == []

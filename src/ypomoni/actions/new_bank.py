@@ -1,4 +1,4 @@
-"""The columns of a supply that another bank changes; called by every action that puts a bank in place of one."""
+"""The columns of a supply that another bank changes, said once for all that put one bank in place of another."""
 
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.telling.results import SoldBank

@@ -1,4 +1,4 @@
-"""What a season would come to with another battery, charger, panels or load: asked by the page Season and by the command line."""
+"""What a season would come to with another battery, charger, panels or load."""
 
 from dataclasses import dataclass, replace
 

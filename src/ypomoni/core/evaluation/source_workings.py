@@ -1,4 +1,4 @@
-"""The workings of what timed runs say of a UPS, and of what cuts and the sun come to. Called by `figures` and `seasons`."""
+"""The workings of what timed runs say of a UPS, and of what cuts and the sun come to."""
 
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.identifying import run_time_h

@@ -1,6 +1,6 @@
 """UPS or direct DC: ways to feed the loads of a supply set side by side, each put in its place and judged.
 
-Called by the page of the stage Power. A way that cannot feed every load says which and why, and is never offered as a plan.
+A way that cannot feed every load says which and why, and is never offered as a plan.
 """
 
 from dataclasses import dataclass, replace

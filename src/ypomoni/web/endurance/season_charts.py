@@ -1,4 +1,4 @@
-"""The pictures of the page Season as finished SVG numbers: charge over the days, the year on the sun, a week painted. Called by `season_page`."""
+"""The pictures of the page Season as finished SVG numbers: charge over the days, the year on the sun, a week painted."""
 
 import math
 from collections.abc import Sequence

@@ -1,7 +1,4 @@
-"""Findings on a page: one line each, those of one cause together, the worst first; what only explains is folded away.
-
-Called by the plan's page.
-"""
+"""Findings on a page: one line each, those of one cause together, the worst first; what only explains is folded away."""
 
 from dataclasses import dataclass
 

@@ -1,7 +1,4 @@
-"""The frame around every page of a plan: the stages in the order of the work, what is open or failing in each, and the views within one.
-
-Called by `PlanPage`, which every page of a plan is made from.
-"""
+"""The frame around every page of a plan: the stages in the order of the work, what is open or failing in each, and the views within one."""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,4 @@
-"""The pictures of the stage Power as finished SVG numbers: hours against load, and what a selector does. Called by `page` alone."""
+"""The pictures of the stage Power as finished SVG numbers: hours against load, and what a selector does."""
 
 import math
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""The page models of the stage Power, as finished strings. Called by its views."""
+"""The page models of the stage Power, as finished strings."""
 
 from dataclasses import dataclass, replace
 
