@@ -1,7 +1,7 @@
 """A history of cuts as a table: start and end, or start and how long, in any usual date format.
 
 What a file does not say is asked, never guessed: the order of day and month where no date tells it, and the time zone. Rows that cannot be
-read, or look wrong, are told with their line. Called by the page Season.
+read, or look wrong, are told with their line.
 """
 
 import csv

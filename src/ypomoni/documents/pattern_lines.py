@@ -1,7 +1,4 @@
-"""Cuts and windows as people write them, as in `daily 06:00 3 h, Sat 10:00 2.5 h`, and back.
-
-Called by the forms of requirement and supply, by the page Season and by the command line.
-"""
+"""Cuts and windows as people write them, as in `daily 06:00 3 h, Sat 10:00 2.5 h`, and back."""
 
 import re
 from typing import Any

@@ -1,7 +1,4 @@
-"""The bench record of a small supply: what it draws idle, whether it sleeps, where it lets go of its cell; and the verdict of that.
-
-Called by the page *Bench a supply*.
-"""
+"""The bench record of a small supply: what it draws idle, whether it sleeps, where it lets go of its cell; and the verdict of that."""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,4 @@
-"""Hours against load: how long a UPS carries a steady output, from a watt to its rating. Called by the page of the stage Power and by `ways`."""
+"""Hours against load: how long a UPS carries a steady output, from a watt to its rating."""
 
 import math
 from dataclasses import dataclass
