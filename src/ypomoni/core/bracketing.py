@@ -11,7 +11,14 @@ MOST_ROUNDS = 200
 
 
 def bracket(
-    holds: Callable[[float], bool], low: float, high: float, *, width: float = 0.0, rounds: int = MOST_ROUNDS, by_ratio: bool = False
+    holds: Callable[[float], bool],
+    low: float,
+    high: float,
+    *,
+    width: float = 0.0,
+    width_ratio: float = 0.0,
+    rounds: int = MOST_ROUNDS,
+    by_ratio: bool = False,
 ) -> tuple[float, float]:
     """Return the last point at which a condition was found to hold and the first at which it was not.
 
@@ -19,15 +26,15 @@ def bracket(
     ----------
     holds
         True up to a point and false from there on. It is taken to be true at ``low`` and false at ``high``; neither is asked.
-    width
-        How far the two may lie apart.
+    width, width_ratio
+        How far the two may lie apart, in itself or as a share of the higher one; either is enough.
     rounds
         How often the bracket is halved at most.
     by_ratio
         Halve in ratio, for quantities that may differ by powers of ten. Both ends are then above zero.
     """
     for _ in range(rounds):
-        if high - low <= width:
+        if high - low <= max(width, width_ratio * high):
             break
         middle = math.sqrt(low * high) if by_ratio else 0.5 * (low + high)
         if holds(middle):

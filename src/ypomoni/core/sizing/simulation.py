@@ -1,5 +1,6 @@
 """Simulation: the smallest capacity that carries the cycle, aged and cold, to the equipment's end."""
 
+from ypomoni.core.bracketing import bracket
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.run import HoldoverRun
 from ypomoni.core.requirements import Method
@@ -115,13 +116,7 @@ def smallest_c20_ah(case: Case, guess_ah: float) -> float | None:
     low_ah = high_ah / 2.0
     while low_ah > 1e-9 and _carries(case, low_ah):
         high_ah, low_ah = low_ah, low_ah / 2.0
-    while high_ah - low_ah > PRECISION_RATIO * high_ah:
-        middle_ah = 0.5 * (low_ah + high_ah)
-        if _carries(case, middle_ah):
-            high_ah = middle_ah
-        else:
-            low_ah = middle_ah
-    return high_ah
+    return bracket(lambda c20_ah: not _carries(case, c20_ah), low_ah, high_ah, width_ratio=PRECISION_RATIO)[1]
 
 
 def _carries(case: Case, c20_ah: float) -> bool:
