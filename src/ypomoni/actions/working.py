@@ -95,7 +95,7 @@ def work_once(pool: Pool) -> bool:
 
 
 def refresh_once(pool: Pool, conninfo: str, today: date) -> bool:
-    """Have what is kept of some sites for the lists worked out again, one process for each core; says whether there was any to do.
+    """Have what is kept of some sites for the lists worked out again, a process for each core at most; says whether there was any to do.
 
     Jobs are more urgent: this is asked for only when none waits, and ends within a second or two when one does.
     """
@@ -103,14 +103,15 @@ def refresh_once(pool: Pool, conninfo: str, today: date) -> bool:
     with transaction(pool) as connection:
         be_alive(connection, NAME)
         given_up = give_up(connection, ENGINE_VERSION, since, today, json.dumps({"faults": [["", GIVEN_UP]]}), MOST_TRIES)
-        organisation_id = waiting_organisation(connection, ENGINE_VERSION, since, MOST_TRIES)
+        waiting = waiting_organisation(connection, ENGINE_VERSION, since, MOST_TRIES)
     for site_id in given_up:
         log.error("a site could not be worked out for the list", extra={"site": site_id})
-    if organisation_id is None:
+    if waiting is None:
         return False
-    processes = [
-        _processes.Process(target=_refresh, args=(conninfo, organisation_id, today), daemon=True) for _ in range(os.cpu_count() or 1)
-    ]
+    organisation_id, sites_count = waiting
+    # After an edit it is one site: no more processes than there is work for.
+    processes_count = min(os.cpu_count() or 1, sites_count)
+    processes = [_processes.Process(target=_refresh, args=(conninfo, organisation_id, today), daemon=True) for _ in range(processes_count)]
     for process in processes:
         process.start()
     began_s = time.monotonic()

@@ -48,7 +48,7 @@ _CLAIM: LiteralString = (
 )
 # Whose turn it is: anybody who has stale ones, so that nobody waits for thousands of another's.
 _WAITING: LiteralString = (
-    "SELECT m.organisation_id"
+    "SELECT m.organisation_id, count(*) AS sites"
     + _FROM
     + "WHERE s.removed_at IS NULL AND m.tries < %(most_tries)s AND (m.claimed_until IS NULL OR m.claimed_until < now()) AND "
     + _STALE
@@ -136,10 +136,10 @@ def count_summaries(connection: Connection, asked: Row) -> tuple[int, int]:
     return (int(row["sites"]), int(row["stale"])) if row else (0, 0)
 
 
-def waiting_organisation(connection: Connection, engine: str, fresh_since: date, most_tries: int) -> int | None:
-    """Return an organisation with a summary that is stale and nobody works on, or None."""
+def waiting_organisation(connection: Connection, engine: str, fresh_since: date, most_tries: int) -> tuple[int, int] | None:
+    """Return an organisation with summaries that are stale and nobody works on, and how many they are; or None."""
     row = one(connection, _WAITING, {"engine": engine, "fresh_since": fresh_since, "most_tries": most_tries})
-    return int(row["organisation_id"]) if row else None
+    return (int(row["organisation_id"]), int(row["sites"])) if row else None
 
 
 def claim_stale(
