@@ -132,26 +132,21 @@ def _serve(host: str, port: int, *, web_count: int, workers_count: int, metrics_
     raise_limit_of_files()
     listener = _listener_of(host, port, "--port")
 
-    def answer() -> None:
-        log_as_json()
-        answer_requests(listener)
-
     def work() -> None:
-        log_as_json()
         # Nobody should be let in who would never be answered, should the others be gone.
         listener.close()
         work_until_stopped()
 
-    def show(port: int) -> None:
-        log_as_json()
+    def show_figures(port: int) -> None:
         listener.close()
         serve_metrics(port)
         signal.pause()
 
-    processes: list[tuple[str, Callable[[], None]]] = [("web", answer)] * web_count + [("worker", work)] * workers_count
+    processes: list[tuple[str, Callable[[], None]]] = [("web", partial(answer_requests, listener))] * web_count
+    processes += [("worker", work)] * workers_count
     if metrics_port is not None:
         _listener_of("127.0.0.1", metrics_port, "--metrics-port").close()
-        processes.append(("metrics", partial(show, metrics_port)))
+        processes.append(("metrics", partial(show_figures, metrics_port)))
     log_as_json()
     supervise(processes)
 

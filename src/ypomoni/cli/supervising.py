@@ -41,7 +41,11 @@ class _Child:
 
 
 def _begin(name: str, does: Callable[[], None]) -> None:
-    """In the new process: be called by its name, obey signals as any process does, and end with the supervisor."""
+    """In the new process: be called by its name, obey signals as any process does, log under its own number, and end with the supervisor."""
+    # Only here: where the processes leave their figures is named before what counts them is loaded.
+    from ypomoni.observing import log_as_json
+
+    log_as_json()
     setproctitle(f"ypomoni {name}")
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     # Ctrl+C reaches every process of a terminal; the supervisor ends them in good order.

@@ -80,7 +80,7 @@ def sustains_on_sun(case: Case, solar: SolarPart) -> bool:
 def lives_on_sun(case: Case, solar: SolarPart) -> bool:
     """Say whether a case lives on its panels for good: through two years, in each of which the sun gives at least what is taken."""
     play = _Play(case, solar, Assumed())
-    # A sum of twelve months says no to most that are tried in a search, and takes no time.
+    # A sum of twelve months takes no time, and where it says no nothing has to be played.
     ratio = play.year_ratio
     return (ratio is None or ratio >= 1.0) and play.follow().ends_at_h is None
 
