@@ -40,8 +40,10 @@ class Curve(NamedTuple):
 
     def at(self, head_ratio: float) -> float:
         """Return E at a head from 0 on. [V]"""
-        n = max(0, bisect_right(self.heads, head_ratio) - 1)
-        return self.bases_v[n] + self.slopes_v[n] * head_ratio
+        heads, bases_v, slopes_v = self
+        # Looked for from the second head on, so that there is always a segment.
+        n = bisect_right(heads, head_ratio, 1) - 1
+        return bases_v[n] + slopes_v[n] * head_ratio
 
 
 @lru_cache(maxsize=1024)

@@ -68,16 +68,19 @@ class _Wave:
 
     def edges(self, a: float, b: float) -> list[float]:
         """Return every start and end strictly between a and b."""
+        offset_h, period_h, duration_h = self.offset_h, self.period_h, self.duration_h
+        after, before = a + SAME_TIME_H, b - SAME_TIME_H
         found: list[float] = []
-        n = max(0, math.floor((a - self.offset_h - self.duration_h) / self.period_h))
-        start = self.offset_h + n * self.period_h
-        while start < b - SAME_TIME_H:
-            if start > a + SAME_TIME_H:
+        n = max(0, math.floor((a - offset_h - duration_h) / period_h))
+        # Each start is counted from the first: adding period to period would drift.
+        start = offset_h + n * period_h
+        while start < before:
+            if start > after:
                 found.append(start)
-            if a + SAME_TIME_H < start + self.duration_h < b - SAME_TIME_H:
-                found.append(start + self.duration_h)
+            if after < start + duration_h < before:
+                found.append(start + duration_h)
             n += 1
-            start = self.offset_h + n * self.period_h
+            start = offset_h + n * period_h
         return found
 
 

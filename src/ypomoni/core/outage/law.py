@@ -11,6 +11,8 @@ again for speed, `walk.walk` in plain numbers and `sampling.Batch` over arrays; 
 """
 
 import math
+from bisect import bisect_right
+from math import asinh, sqrt
 
 from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.things.batteries import Pack
@@ -30,20 +32,22 @@ def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tu
     if h <= 0.0:
         return 0.0, COLLAPSED
     growth = 1.0 + pack.g * (1.0 - h) / h
-    r = pack.resistance_ohm * growth
-    e = pack.curve.at(h)
-    per_a = growth / pack.exchange_a
+    r, per_a, act = pack.resistance_ohm * growth, growth / pack.exchange_a, pack.activation_v
+    # `Curve.at`, written out: this is called more often than anything else.
+    heads, bases_v, slopes_v = pack.curve
+    n = bisect_right(heads, h, 1) - 1
+    e = bases_v[n] + slopes_v[n] * h
     if p == 0.0 and s == 0.0:
-        return i, e - i * r - pack.activation_v * math.asinh(i * per_a)
+        return i, e - i * r - act * asinh(i * per_a)
     if e <= 0.0:
         return 0.0, COLLAPSED
     current_a, a, v = i + p / e + s * e, 1.0 + r * s, e
     for _ in GUESSES:
-        b = e - pack.activation_v * math.asinh(current_a * per_a) - r * i
+        b = e - act * asinh(current_a * per_a) - r * i
         root = b * b - 4.0 * a * r * p
         if root < 0.0 or b <= 0.0:
             return 0.0, COLLAPSED
-        v = (b + math.sqrt(root)) / (2.0 * a)
+        v = (b + sqrt(root)) / (2.0 * a)
         current_a = i + p / v + s * v
     return current_a, v
 
@@ -60,13 +64,17 @@ def accepted_a(pack: Pack, chemistry: Chemistry, charge_v: float, u: float, d: f
     Charge that went in faster than it spreads (d below 0) lifts the head to 1 before the bank is full. Where no resistance grows towards full the
     bank then still takes what the set voltage above its full voltage drives.
     """
-    h = min(max(1.0 - (u + d) / pack.capacity_ah, 0.0), 1.0)
-    knee = 1.0
-    if chemistry.charge_knee_ratio > 0.0:
-        if h >= 1.0:
+    h, knee_ratio, knee = 1.0 - (u + d) / pack.capacity_ah, chemistry.charge_knee_ratio, 1.0
+    if h < 0.0:
+        h = 0.0
+    if h >= 1.0:
+        if knee_ratio > 0.0:
             return 0.0
-        knee += chemistry.charge_knee_ratio * h / (1.0 - h)
-    return max(0.0, (charge_v - pack.open_circuit_v(h)) / (pack.resistance_ohm * knee))
+        h = 1.0
+    elif knee_ratio > 0.0:
+        knee += knee_ratio * h / (1.0 - h)
+    current_a = (charge_v - pack.curve.at(h)) / (pack.resistance_ohm * knee)
+    return current_a if current_a > 0.0 else 0.0
 
 
 def charge(pack: Pack, chemistry: Chemistry, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
