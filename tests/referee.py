@@ -42,8 +42,8 @@ def next_event(loads, t_s):
     return best
 
 
-def voltage(pack, u, d, i, p, g):
-    """Return (current, voltage), or (0, −1) at collapse or when the charge is gone."""
+def voltage(pack, u, d, i, p, g, before=None):
+    """Return (current, voltage), or (0, −1) at collapse or when the charge is gone; ``before`` is what the same draw took a moment earlier."""
     h = 1 - (u + d) / pack["q"]
     if h <= 0:
         return 0.0, -1.0
@@ -54,7 +54,7 @@ def voltage(pack, u, d, i, p, g):
             e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
             break
     growth = 1 + pack["g"] * (1 - h) / h
-    r, current = pack["rb"] * growth, i + (p / e if p else 0.0) + g * e
+    r, current = pack["rb"] * growth, before or i + (p / e if p else 0.0) + g * e
     # V = e − r·(i + p/V + g·V) with e less the activation loss, which depends on the current again: repeated until it stands still.
     for _ in range(12 if p or g else 1):
         x = current * growth / pack["i0"]
@@ -62,9 +62,9 @@ def voltage(pack, u, d, i, p, g):
         root = b * b - 4 * a * r * p
         if root < 0 or (b < 0 and (p or g)):
             return 0.0, -1.0
-        v, before = (b + math.sqrt(root)) / (2 * a) if p or g else b, current
+        v, tried = (b + math.sqrt(root)) / (2 * a) if p or g else b, current
         current = i + (p / v if p else 0.0) + g * v
-        if abs(current - before) < 1e-9:
+        if abs(current - tried) < 1e-9:
             break
     return current, v
 
@@ -95,10 +95,10 @@ def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000,
     t, u, d = start
     until = alarm_at_s + alarm_s
     event = next_event(loads, t)
-    asked = demand(loads, own_a, t, t >= alarm_at_s)
+    asked, current = demand(loads, own_a, t, t >= alarm_at_s), None
     while t < min(until, limit_s):
         pack = pack_at(t)
-        current, v = voltage(pack, u, d, *asked)
+        current, v = voltage(pack, u, d, *asked, current)
         if v < ends_at(t, t >= alarm_at_s):
             return t
         stop = min(t + 1.0, event, until, alarm_at_s if t < alarm_at_s else math.inf)
@@ -111,7 +111,7 @@ def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000,
             if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, t > alarm_at_s):
                 return t
             event = next_event(loads, t)
-            asked = demand(loads, own_a, t, t >= alarm_at_s)
+            asked, current = demand(loads, own_a, t, t >= alarm_at_s), None
     if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, True):
         return t
     return None
