@@ -1,11 +1,13 @@
 """What every template may use: the signed-in person, versions of static files, icons."""
 
+import contextlib
 import hashlib
 from pathlib import Path
 from typing import Any
 
 from flask import Flask, g, url_for
 from flask_compress import Compress  # pyright: ignore[reportMissingTypeStubs]
+from jinja2.bccache import Bucket, FileSystemBytecodeCache
 
 from ypomoni.web.help.terms import cut_at_terms
 from ypomoni.web.help.walk import STEPS
@@ -34,5 +36,15 @@ def init_app(app: Flask) -> None:
     )
     Compress(app)
     app.jinja_env.filters["cut_at_terms"] = cut_at_terms
+    app.jinja_env.bytecode_cache = _CompiledTemplates(str(Path(__file__).parent / "__pycache__"), "%s.jinja")
     app.jinja_env.trim_blocks = True
     app.jinja_env.lstrip_blocks = True
+
+
+class _CompiledTemplates(FileSystemBytecodeCache):
+    """Templates as they were compiled, kept where Python keeps its modules: else every process would compile them anew, a second in all."""
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        # Where nothing may be written, or the disk is full, they are compiled anew after all.
+        with contextlib.suppress(OSError):
+            super().dump_bytecode(bucket)
