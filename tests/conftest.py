@@ -15,7 +15,6 @@ import psycopg
 import pytest
 from browsing import launch_options
 from hypothesis import settings as hypothesis_settings
-from jinja2.bccache import Bucket, BytecodeCache
 from psycopg.rows import dict_row
 from werkzeug.routing import Rule
 from werkzeug.serving import make_server
@@ -133,23 +132,6 @@ def settings_for(conninfo, **changes):
     return Settings(**{**values, **changes})
 
 
-class CompiledTemplates(BytecodeCache):
-    """The templates of a run, compiled once and not once in every test."""
-
-    def __init__(self):
-        self.kept = {}
-
-    def load_bytecode(self, bucket: Bucket):
-        if bucket.key in self.kept:
-            bucket.bytecode_from_string(self.kept[bucket.key])
-
-    def dump_bytecode(self, bucket: Bucket):
-        self.kept[bucket.key] = bucket.bytecode_to_string()
-
-
-COMPILED = CompiledTemplates()
-
-
 def _remember_routes():
     """Have every route compiled once a run: an application has hundreds, and every test that asks one makes its own."""
     compile_builder, known = Rule._compile_builder, {}
@@ -170,7 +152,7 @@ _remember_routes()
 def running(settings):
     """Give an application; its pool is closed at the end."""
     app = create_app(settings)
-    app.jinja_env.bytecode_cache = COMPILED
+    app.extensions["pool"].open()
     try:
         yield app
     finally:

@@ -32,6 +32,7 @@ def application() -> Generator[Flask]:
         conninfo = cluster.conninfo(DATABASE)
         migrate(conninfo)
         app = create_app(Settings(conninfo=conninfo, secret_key="for a tool only " * 3, demo=True, cheap_passwords=True))
+        app.extensions["pool"].open()
         app.extensions["cluster"] = cluster
         try:
             with transaction(app.extensions["pool"]) as connection:

@@ -33,7 +33,14 @@ set_json_loads(_loads)
 
 def open_pool(conninfo: str, *, most: int = 8) -> Pool:
     """Return a pool that opens its connections when they are needed, and survives a database that comes and goes."""
-    pool: Pool = ConnectionPool(
+    pool = make_pool(conninfo, most=most)
+    pool.open()
+    return pool
+
+
+def make_pool(conninfo: str, *, most: int = 8) -> Pool:
+    """Return such a pool not yet opened: without connections and threads, so that a process which has it may still fork."""
+    return ConnectionPool(
         conninfo,
         connection_class=Connection,
         kwargs={"row_factory": dict_row, "options": TIMEOUTS, "connect_timeout": 3},
@@ -44,8 +51,6 @@ def open_pool(conninfo: str, *, most: int = 8) -> Pool:
         check=_check,
         open=False,
     )
-    pool.open()
-    return pool
 
 
 def _check(connection: Connection) -> None:

@@ -5,7 +5,7 @@ from flask_wtf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from ypomoni.actions.accounts import Passwords
-from ypomoni.storage.connection import open_pool
+from ypomoni.storage.connection import make_pool
 from ypomoni.web import errors, observed, security, templating
 from ypomoni.web.audit import log_views, register_views
 from ypomoni.web.audit import views as audit
@@ -36,7 +36,7 @@ LARGEST_REQUEST = 6 * 1024 * 1024
 
 
 def create_app(settings: Settings) -> Flask:
-    """Return the application."""
+    """Return the application. Its pool is for the process that will answer requests to open: `app.extensions["pool"].open()`."""
     app = Flask(__name__)
     app.config.update(
         SECRET_KEY=settings.secret_key,
@@ -60,7 +60,7 @@ def create_app(settings: Settings) -> Flask:
     if settings.proxies_count:
         n = settings.proxies_count
         app.wsgi_app = ProxyFix(app.wsgi_app, x_for=n, x_proto=n, x_host=n)
-    app.extensions["pool"] = open_pool(settings.conninfo, most=20)
+    app.extensions["pool"] = make_pool(settings.conninfo, most=20)
     app.extensions["passwords"] = Passwords(cheap=settings.cheap_passwords)
     app.extensions["turns"] = Turns()
     app.extensions["streams"] = Streams()

@@ -1,4 +1,4 @@
-"""What one web process is: the application behind a server that holds idle clients, forked by `ypomoni serve` with the socket it listens on.
+"""What one web process is: a server that holds idle clients, forked by `ypomoni serve` with the application and the socket it listens on.
 
 Whole requests reach the application only: whoever sends none, or half of one, costs a file descriptor and no thread.
 """
@@ -9,10 +9,10 @@ import socket
 from types import FrameType
 from typing import NoReturn
 
+from flask import Flask
 from waitress.server import create_server
 
-from ypomoni.web import LARGEST_REQUEST, create_app
-from ypomoni.web.settings import Settings
+from ypomoni.web import LARGEST_REQUEST
 
 THREADS_COUNT = 20
 MOST_CONNECTIONS = 4_000
@@ -21,12 +21,12 @@ SILENT_S = 20
 LONGEST_HEADER = 16 * 1024
 
 
-def answer_requests(listener: socket.socket) -> None:
-    """Serve on a listening socket until told to stop; then finish what is being answered."""
-    settings = Settings.from_environment()
+def answer_requests(app: Flask, listener: socket.socket, *, is_behind_proxy: bool) -> None:
+    """Serve an application on a listening socket until told to stop; then finish what is being answered."""
     signal.signal(signal.SIGTERM, _stop)
+    app.extensions["pool"].open()
     server = create_server(
-        create_app(settings),
+        app,
         sockets=[listener],
         threads=THREADS_COUNT,
         connection_limit=MOST_CONNECTIONS,
@@ -37,7 +37,7 @@ def answer_requests(listener: socket.socket) -> None:
         max_request_header_size=LONGEST_HEADER,
         max_request_body_size=LARGEST_REQUEST + 64 * 1024,
         # Who asked is told by proxies of ours alone; the application knows how many there are.
-        clear_untrusted_proxy_headers=settings.proxies_count == 0,
+        clear_untrusted_proxy_headers=not is_behind_proxy,
         ident=None,
         expose_tracebacks=False,
     )
