@@ -127,16 +127,10 @@ def _serve(host: str, port: int, *, web_count: int, workers_count: int, metrics_
     """Start web processes on one listening socket and workers for the queue, and stay to keep them going."""
     from ypomoni.cli.worker import work_until_stopped
     from ypomoni.observing import log_as_json, serve_metrics
-    from ypomoni.web import create_app
-    from ypomoni.web.entry import answer_requests
-    from ypomoni.web.settings import Settings
+    from ypomoni.web.entry import make_answering
 
     raise_limit_of_files()
     listener = _listener_of(host, port, "--port")
-    settings = Settings.from_environment()
-    # Made once, with its hundreds of addresses, for all processes that answer; each opens connections of its own.
-    app = create_app(settings)
-    answer = partial(answer_requests, app, listener, is_behind_proxy=settings.proxies_count > 0)
 
     def work() -> None:
         # Nobody should be let in who would never be answered, should the others be gone.
@@ -148,7 +142,7 @@ def _serve(host: str, port: int, *, web_count: int, workers_count: int, metrics_
         serve_metrics(port)
         signal.pause()
 
-    processes: list[tuple[str, Callable[[], None]]] = [("web", answer)] * web_count
+    processes: list[tuple[str, Callable[[], None]]] = [("web", make_answering(listener))] * web_count
     processes += [("worker", work)] * workers_count
     if metrics_port is not None:
         _listener_of("127.0.0.1", metrics_port, "--metrics-port").close()

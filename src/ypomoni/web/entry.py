@@ -6,13 +6,16 @@ Whole requests reach the application only: whoever sends none, or half of one, c
 import os
 import signal
 import socket
+from collections.abc import Callable
+from functools import partial
 from types import FrameType
 from typing import NoReturn
 
 from flask import Flask
 from waitress.server import create_server
 
-from ypomoni.web import LARGEST_REQUEST
+from ypomoni.web import LARGEST_REQUEST, create_app
+from ypomoni.web.settings import Settings
 
 THREADS_COUNT = 20
 MOST_CONNECTIONS = 4_000
@@ -21,8 +24,14 @@ SILENT_S = 20
 LONGEST_HEADER = 16 * 1024
 
 
-def answer_requests(app: Flask, listener: socket.socket, *, is_behind_proxy: bool) -> None:
-    """Serve an application on a listening socket until told to stop; then finish what is being answered."""
+def make_answering(listener: socket.socket) -> Callable[[], None]:
+    """Return what a process does that answers requests on a listening socket: the application, with its hundreds of addresses, is made here once for all."""
+    settings = Settings.from_environment()
+    return partial(_answer_requests, create_app(settings), listener, is_behind_proxy=settings.proxies_count > 0)
+
+
+def _answer_requests(app: Flask, listener: socket.socket, *, is_behind_proxy: bool) -> None:
+    """Serve until told to stop; then finish what is being answered."""
     signal.signal(signal.SIGTERM, _stop)
     app.extensions["pool"].open()
     server = create_server(
