@@ -15,8 +15,9 @@ test: setup
 	@$(MAKE) --no-print-directory -j2 lint pytest
 
 # Where the environment forbids Python to keep its bytecode, every process would rewrite every test anew.
+# Each process solves what is small: threads of the solver would take a core from the others.
 pytest: setup
-	@PYTHONDONTWRITEBYTECODE= $(BIN)/python -m pytest -n 3 --dist worksteal
+	@PYTHONDONTWRITEBYTECODE= OPENBLAS_NUM_THREADS=1 $(BIN)/python -m pytest -n 3 --dist worksteal
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup

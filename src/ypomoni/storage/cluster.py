@@ -80,7 +80,9 @@ class Cluster:
         secret.write_text(secrets.token_urlsafe(24) + "\n")
         self._own(secret)
         secret.chmod(0o600)
-        options = ["-E", "UTF8", "--locale=C.UTF-8", "--auth-local=scram-sha-256", "--auth-host=scram-sha-256", f"--pwfile={secret}"]
+        # SCRAM makes a guess dear, and every connection too, by 5 ms. Nobody guesses 24 random bytes in the minutes that a throwaway lives.
+        proof = "md5" if self.throwaway else "scram-sha-256"
+        options = ["-E", "UTF8", "--locale=C.UTF-8", f"--auth-local={proof}", f"--auth-host={proof}", f"--pwfile={secret}"]
         if self.throwaway:
             options.append("--no-sync")
         self._run("initdb", "-D", str(self._data), "-U", USER, *options)
