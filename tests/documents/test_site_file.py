@@ -11,14 +11,12 @@ from builders import audited, document, evaluate, reading
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.evaluation.evaluate import evaluate_plan
 from ypomoni.core.measuring.reconciliation import reconcile_plan
 from ypomoni.core.requirements import Method
 from ypomoni.documents.faults import DocumentFaults
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import json_schema, read_site, read_site_text, write_site
-from ypomoni.records.words import CHEMISTRY_WORDS
 
 ROOT = Path(__file__).parent.parent.parent
 
@@ -76,11 +74,6 @@ def test_what_is_written_reads_back_the_same():
 def test_the_schema_in_docs_is_the_one_in_force():
     """Written by tools/write_schema.py."""
     assert json.loads((ROOT / "docs" / "site-file.schema.json").read_text()) == json.loads(json.dumps(json_schema()))
-
-
-def test_the_chemistries_of_the_file_are_those_of_the_core():
-    """Modelled or only accepted, none more and none less."""
-    assert set(CHEMISTRY_WORDS) == set(CHEMISTRIES)
 
 
 JSON_VALUES = st.recursive(

@@ -1,19 +1,10 @@
 """The words of the interface for the words that are kept: one table each."""
 
+from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.things.supply_kinds import KINDS
 
 KIND_WORDS = {kind.value: told.name for kind, told in KINDS.items()}
-CHEMISTRY_WORDS = {
-    "lead_agm": "lead AGM",
-    "lead_gel": "lead gel",
-    "lifepo4": "LiFePO4",
-    "li_ion": "Li-ion",
-    "nimh": "NiMH",
-    "alkaline": "alkaline",
-    "li_mno2": "Li-MnO2",
-    "li_fes2": "Li-FeS2",
-    "li_socl2": "Li-SOCl2",
-}
+CHEMISTRY_WORDS = {key: chemistry.short_name for key, chemistry in CHEMISTRIES.items()}
 SELECTOR_WORDS = {
     "first_present": "the first input that has a voltage",
     "highest_voltage": "the input with the highest voltage, through diodes",

@@ -6,6 +6,7 @@ from ypomoni.core.chemistries.primary_common import PRIMARY_RESISTANCE_ROWS
 ALKALINE = Chemistry(
     key="alkaline",
     name="alkaline",
+    short_name="alkaline",
     cell_nominal_v=1.5,
     ocv_rows=((0.0, 1.05), (0.1, 1.15), (0.5, 1.32), (0.9, 1.50), (1.0, 1.58)),
     end_v=0.9,

@@ -11,6 +11,7 @@ from ypomoni.core.chemistries.model import Chemistry
 LEAD_AGM = Chemistry(
     key="lead_agm",
     name="lead AGM",
+    short_name="lead AGM",
     cell_nominal_v=2.0,
     ocv_rows=LEAD_CURVE,
     end_v=1.75,

@@ -10,6 +10,7 @@ from ypomoni.core.chemistries.model import Chemistry
 LEAD_GEL = Chemistry(
     key="lead_gel",
     name="lead gel",
+    short_name="lead gel",
     cell_nominal_v=2.0,
     ocv_rows=tuple((h, round(v - 0.010, 3)) for h, v in LEAD_CURVE),
     end_v=1.75,

@@ -6,6 +6,7 @@ from ypomoni.core.chemistries.primary_common import PRIMARY_RESISTANCE_ROWS
 LI_FES2 = Chemistry(
     key="li_fes2",
     name="lithium iron disulphide",
+    short_name="Li-FeS2",
     cell_nominal_v=1.5,
     ocv_rows=((0.0, 1.35), (0.1, 1.45), (0.8, 1.55), (1.0, 1.78)),
     end_v=0.9,

@@ -9,6 +9,7 @@ from ypomoni.core.chemistries.model import Chemistry
 LI_ION = Chemistry(
     key="li_ion",
     name="lithium-ion",
+    short_name="Li-ion",
     cell_nominal_v=3.65,
     ocv_rows=(
         (0.0, 2.950),

@@ -6,6 +6,7 @@ from ypomoni.core.chemistries.primary_common import PRIMARY_RESISTANCE_ROWS
 LI_MNO2 = Chemistry(
     key="li_mno2",
     name="lithium manganese dioxide",
+    short_name="Li-MnO2",
     cell_nominal_v=3.0,
     ocv_rows=((0.0, 2.4), (0.1, 2.75), (0.8, 2.98), (1.0, 3.2)),
     end_v=2.0,

@@ -7,6 +7,7 @@ from ypomoni.core.chemistries.primary_common import PRIMARY_RESISTANCE_ROWS
 LI_SOCL2 = Chemistry(
     key="li_socl2",
     name="lithium thionyl chloride",
+    short_name="Li-SOCl2",
     cell_nominal_v=3.6,
     ocv_rows=((0.0, 3.30), (0.05, 3.58), (1.0, 3.67)),
     end_v=3.0,

@@ -10,6 +10,7 @@ from ypomoni.core.chemistries.model import Chemistry
 LIFEPO4 = Chemistry(
     key="lifepo4",
     name="lithium iron phosphate",
+    short_name="LiFePO4",
     cell_nominal_v=3.2,
     ocv_rows=(
         (0.0, 2.500),

@@ -14,11 +14,12 @@ class Chemistry:
 
     ``resistance_ohm_ah`` is rAh of the pack formula Rb = cells·rAh/Ah (DC value with what diffuses fast). ``ocv_rows`` are (head, V), from
     empty to full. ``activation_v`` b and ``exchange_per_h`` i0, in multiples of the 20-hour capacity, make the activation loss
-    b·asinh(I·G/i0); 0 and 1 where none is tabled. Temperature rows are (°C, factor), rising; ``sizing_rows`` is None where sizing uses ``capacity_rows``.
+    b·asinh(I·G/i0); 0 and 1 where none is tabled. ``short_name`` is what stands in forms and lists. Temperature rows are (°C, factor), rising; ``sizing_rows`` is None where sizing uses ``capacity_rows``.
     """
 
     key: str
     name: str
+    short_name: str
     cell_nominal_v: float
     ocv_rows: tuple[Row, ...]
     end_v: float

@@ -9,6 +9,7 @@ from ypomoni.core.chemistries.model import Chemistry
 NIMH = Chemistry(
     key="nimh",
     name="nickel-metal hydride",
+    short_name="NiMH",
     cell_nominal_v=1.2,
     ocv_rows=((0.0, 1.10), (0.05, 1.20), (0.2, 1.25), (0.8, 1.30), (1.0, 1.38)),
     end_v=1.0,

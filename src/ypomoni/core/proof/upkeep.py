@@ -35,6 +35,10 @@ class DueKind(StrEnum):
     REVIEW = "review"
 
 
+DUE_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
+"""What it is due for, in one word."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DueItem:
     """One thing that is due. ``key`` stays while the thing does, so that a calendar replaces and does not double."""

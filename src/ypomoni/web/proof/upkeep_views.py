@@ -10,14 +10,13 @@ from ypomoni.actions.errors import Refused, StaleEdit
 from ypomoni.actions.links import hand_out, links_of, opened, visitor_of
 from ypomoni.actions.summaries import DueAt, find_due
 from ypomoni.actions.upkeep import batteries_of, close_item, due_of, history_of, lifetimes_of, standing_plan
-from ypomoni.core.proof.upkeep import SOON_D, DueItem, DueKind
+from ypomoni.core.proof.upkeep import DUE_WORDS, SOON_D, DueItem, DueKind
 from ypomoni.documents.calendar import CalendarEntry, write_calendar
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import open_, signed_in
 
 blueprint = Blueprint("upkeep", __name__, template_folder="templates")
 AT = "/sites/<int:site_id>/<plan_key>/upkeep"
-KIND_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
 MONTHS_COUNT = 12
 FEED_D, MOST_IN_FEED = 3_653, 2_000
 
@@ -58,7 +57,7 @@ def _shown(item: DueItem, today: date) -> dict[str, Any]:
     shape, word = (
         ("fails", "overdue") if days < 0 else ("fails", "due now") if days == 0 else ("risk", "soon") if days <= SOON_D else ("none", "")
     )
-    return {"item": item, "kind": KIND_WORDS[item.kind], "shape": shape, "word": word, "when": f"{item.due_on:%d %b %Y}"}
+    return {"item": item, "kind": DUE_WORDS[item.kind], "shape": shape, "word": word, "when": f"{item.due_on:%d %b %Y}"}
 
 
 def _picture(items: tuple[DueItem, ...], today: date) -> dict[str, Any]:
@@ -171,7 +170,7 @@ def _everywhere(handed: str) -> Any:
         rows=[(d, _shown(d.item, today)) for d in found.items],
         count=found.count,
         stale_count=found.stale_count,
-        kinds=[(k.value, w) for k, w in KIND_WORDS.items()],
+        kinds=[(k.value, w) for k, w in DUE_WORDS.items()],
         feeds=feeds,
         lifetimes=lifetimes_of(g.connection, g.actor),
         handed=handed,
