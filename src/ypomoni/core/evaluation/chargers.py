@@ -77,6 +77,7 @@ def charger_schools(supply: Supply, loads: tuple[Load, ...]) -> Chargers | None:
     tried = supply if charge_v is None else replace(supply, charge_v=charge_v)
     case = Case(tried, loads)
     standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+    # Where mains carries the loads itself, all of the charger is the battery's.
     beside_a = (0.0, 0.0) if supply.of_kind.mains_carries else (standby_a, alarm_a)
     c20_ah = bank.rated_c20_ah
     asked = {
@@ -84,6 +85,7 @@ def charger_schools(supply: Supply, loads: tuple[Load, ...]) -> Chargers | None:
         School.REQUIREMENT: _in_time_a(tried),
         School.FASTEST: bank.chemistry.greatest_charge_per_h * c20_ah,
     }
+    # The others are compared with what would be fitted for a tenth: the next sold one, not the tenth itself.
     tenth_h = _hours_h(tried, sold_charger_a(asked[School.TENTH] or 0.0) or LARGEST_A, NEARLY_RATIO)
     ways = tuple(_way(tried, loads, school, a, beside_a, tenth_h) for school, a in asked.items())
     now_a = charge_current_a(tried, standby_a)
@@ -122,6 +124,7 @@ def _in_time_a(supply: Supply) -> float | None:
         hours_h = _hours_h(supply, current_a, to_ratio)
         return hours_h is None or hours_h > allowed_h
 
+    # No battery here takes more than twice its capacity an hour: what that does not do no charger does.
     most_a = 2.0 * bank.rated_c20_ah
     if is_too_slow(most_a):
         return None
@@ -166,6 +169,7 @@ def _way(
     if sold_a is None:
         why = "No sold charger is that small." if school is School.FASTEST else f"No sold charger gives {say_amps_at_least(asked_a)}."
         return replace(blank, refused=why)
+    # The supply must give it beside the loads, or the loads would be taken from the charge.
     whole_a = sold_a + beside_a[0]
     changed = replace(supply, charge_limit_a=sold_a, supply_current_a=max(whole_a, supply.supply_current_a or 0.0), current_limited=True)
     result = judge_figures(changed, loads, compute_figures(changed, loads, in_full=False))
@@ -192,6 +196,7 @@ def _words(
     given_a = supply.supply_current_a
     if given_a is None:
         found.append("Whether the supply has that left is not known: enter its current in all.")
+    # In alarm too: an alarm does not wait until the battery is full again.
     elif min(given_a - beside_a[0], given_a - beside_a[1]) >= sold_a * (1 - 1e-9):
         found.append(
             f"The supply that is there has it left: {say_amps(given_a - beside_a[0])} in standby, {say_amps(given_a - beside_a[1])} in alarm."

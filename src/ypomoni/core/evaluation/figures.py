@@ -50,6 +50,7 @@ def compute_figures(supply: Supply, loads: tuple[Load, ...], *, in_full: bool, w
         return figures
     result = figures.result
     standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
+    # Workings are read by people; a search looks at thousands of supplies and reads none.
     if in_full:
         peaks_a = (figures.peak_standby_current_a, figures.peak_alarm_current_a)
         found = workings.of_currents(case, standby_a, alarm_a, *peaks_a)
@@ -129,10 +130,12 @@ def _with_hours(result: SupplyResult, case: Case, hindrance: Hindrance | None, *
             holdover=Band(low=0.0, expected=0.0, high=0.0),
             endurance_h=0.0,
             scenarios=Scenarios(fresh=0.0, cold=0.0, end_of_life=0.0, worst=0.0),
+            # With no battery all of the standby is missing.
             missing_ah=result.standby_current_a and result.standby_current_a * result.standby_h,
         )
     if hindrance is not None:
         return result
+    # It would hold for ever, which is no figure to show: something is not entered.
     if case.draws_nothing:
         return replace(result, limited_by=LimitedBy.NOTHING_DRAWS)
     today = case.holdover()
@@ -174,6 +177,7 @@ def _with_end(result: SupplyResult, case: Case, today: Holdover) -> SupplyResult
             current_a=today.end.current_a,
             terminal_v=today.end.terminal_v,
             threshold_v=today.end.threshold_v,
+            # A load at the end of a cable goes before the battery or its cut-off does: the voltage is its own.
             threshold_origin=(ThresholdOrigin.EQUIPMENT if today.end.cable_owner else case.threshold.origin).value,
             threshold_owner=f"{today.end.cable_owner}, at the end of its cable" if today.end.cable_owner else case.threshold.owner,
             in_alarm=today.end.in_alarm,
@@ -207,6 +211,7 @@ def _with_recovery(result: SupplyResult, case: Case, standby_a: float) -> Supply
     supply = case.supply
     result = replace(result, drained_after_h=_drained_after_h(case, standby_a))
     current_a = charge_current_a(supply, standby_a)
+    # Nobody has said what charges it, or nothing may.
     if current_a is None or case.bank.chemistry.is_primary:
         return result
     found: dict[str, workings.Working] = {"charge_current": workings.of_charge_current(supply, current_a, standby_a)}

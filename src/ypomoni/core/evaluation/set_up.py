@@ -176,6 +176,7 @@ def sheet_of(supply: Supply, set_up: SetUp) -> SetUpSheet | None:
         return None
     refused = tuple(_refusals(supply, bank, set_up))
     if refused:
+        # A figure that stands on a refused sheet would be set: it names none.
         return SetUpSheet(refused=refused, steps=(), battery_v=None, set_v=None, wrong_set_v=None, limit_a=None)
     battery_v, limit_a = battery_target_v(supply, bank, set_for_degc(supply, set_up)), greatest_charge_a(supply, bank, set_up)
     if battery_v is None:
@@ -184,6 +185,7 @@ def sheet_of(supply: Supply, set_up: SetUp) -> SetUpSheet | None:
         )
     drop = set_up.drop
     set_v = battery_v + drop.tail_v
+    # What it would come to by the drop at full current, which is what a sheet of the diode gives: shown so that it is not set.
     wrong_v = battery_v + 0.5 * (drop.full_low_v + drop.full_high_v)
     return SetUpSheet(
         refused=(),
@@ -202,6 +204,7 @@ def _refusals(supply: Supply, bank: Bank, set_up: SetUp) -> Iterator[str]:
     if chemistry.is_primary:
         yield f"{chemistry.name[:1].upper()}{chemistry.name[1:]} cells are never charged: they leak, burst or burn."
         return
+    # Blocks joined wrongly make every voltage of the sheet one for another bank.
     if not bank.suits(supply.nominal_v):
         yield f"First put right how the blocks are joined: {say_mismatch(supply, bank)}"
     if supply.current_limited is False:
@@ -236,6 +239,7 @@ def _told(supply: Supply, bank: Bank, set_up: SetUp, battery_v: float) -> Iterat
         yield f"This charger does not follow the temperature, so {say_volts(battery_v)} is set for the usual {plain_number(supply.typical_degc)} °C and not for today's."
     elif bank.chemistry.is_lead:
         yield f"{say_volts(battery_v)} belongs to {plain_number(set_up.day_degc)} °C. The cold asks for more, heat for less."
+    # Filled and held it stays at the top of its curve, where it ages; a little below it is as good as full.
     if bank.chemistry_key == "lifepo4" and supply.charging is ChargeMode.FLOAT:
         yield f"Held at {say_volts(battery_v)} for good it ages a little faster. Let the charger end the charge, or go back to {say_volts(3.40 * bank.cells_in_series_count)} once it is full."
     if supply.charge_v is not None and abs(supply.charge_v - battery_v) > NEAR_V[bank.chemistry_key] * bank.cells_in_series_count:
@@ -332,6 +336,7 @@ def _nickel_steps(supply: Supply, bank: Bank, limit_a: float) -> Iterator[SheetS
         unit="V",
     )
     is_float = supply.charging is ChargeMode.FLOAT
+    # A thirtieth lies between the fortieth that keeps a cell full and the twentieth that it bears for good.
     target_a = bank.rated_c20_ah / 30.0 if is_float else limit_a
     time = (
         "It may stay on for good: between a fortieth and a twentieth of the capacity."
@@ -423,6 +428,7 @@ def _judge_voltage(supply: Supply, bank: Bank, set_up: SetUp, kind: StepKind, va
     if value <= 0:
         return Judged(told=Told.STOP, words=f"{say_volts(value)}: nothing, or the wrong way round. Look at the meter's leads first.")
     on_the_day = replace(supply, typical_degc=set_for_degc(supply, set_up), charge_compensated=False)
+    # Judged at the temperature it is set for: what is right in the cold can be far too much in summer.
     if most_v / cells_count > dangerous_from_v(on_the_day, bank) + TOLERANCE_V:
         harm = "it can catch fire" if bank.chemistry.is_lithium else "it boils, gives off gas and can burst"
         return Judged(told=Told.STOP, words=f"{said}: {say_volts(off_v)} above {needs}: overcharges, {harm}. Do not connect the battery.")
@@ -432,6 +438,7 @@ def _judge_voltage(supply: Supply, bank: Bank, set_up: SetUp, kind: StepKind, va
             told=Told.STOP, words=f"{said}: {say_volts(off_v)} above {needs}: overcharges. Turn it down before you connect the battery."
         )
     if off_v < -near_v * (1 + 1e-9):
+        # A charge stops where the resting cell stands at the set voltage: so much of it is filled.
         full = head_at_v(bank.cell.ocv_rows, max(0.0, value - before_v) / cells_count)
         share = f"it fills the battery to about {say_percent(full)} only" if full < 0.995 else "it fills the battery slowly, if at all"
         return Judged(told=Told.OFF, words=f"{said}: {say_volts(-off_v)} below {needs}: {share}. Turn it up.")
@@ -441,6 +448,7 @@ def _judge_voltage(supply: Supply, bank: Bank, set_up: SetUp, kind: StepKind, va
 def _judge_current(supply: Supply, bank: Bank, set_up: SetUp, value: float) -> Judged:
     limit_a = greatest_charge_a(supply, bank, set_up)
     if bank.chemistry.charges_at_constant_current and supply.charging is ChargeMode.FLOAT:
+        # What stays on for good must be borne for good.
         limit_a = bank.rated_c20_ah / 20.0
     if value <= 0:
         return Judged(told=Told.STOP, words=f"{say_amps(value)}: nothing flows, or the meter is the wrong way round.")
@@ -449,6 +457,7 @@ def _judge_current(supply: Supply, bank: Bank, set_up: SetUp, value: float) -> J
             told=Told.STOP,
             words=f"{say_amps(value)} is {say_amps(value - limit_a)} above {say_amps(limit_a)}, the smallest of what battery, charger and heat allow. Turn it down.",
         )
+    # Too slow a charge hurts nobody, so it is right, and only told.
     if value < 0.5 * limit_a:
         return Judged(told=Told.RIGHT, words=f"{say_amps(value)} is safe; up to {say_amps(limit_a)} would charge it faster.")
     return Judged(told=Told.RIGHT, words=f"{say_amps(value)}: right, up to {say_amps(limit_a)} is allowed.")

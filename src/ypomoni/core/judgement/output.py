@@ -40,8 +40,10 @@ def _overload(facts: Facts, code: str, state: str, over: list[OutputUse]) -> Fin
     gives = " and ".join(say_quantity(a.allowed, a.quantity) for a in over)
     evidence = f"In {state} the loads of {facts.supply.name} ask for {asked}. It gives {gives} at most."
     guessed = [load for load in facts.loads if has_guessed_va(load)]
+    # Amperes and watts stand by themselves; only volt-amperes rest on a power factor that may be a guess.
     if guessed and any(a.quantity is Quantity.VOLT_AMPERES for a in over):
         evidence += f" The power factor of {say_names(guessed)} is not known; {USUAL_POWER_FACTOR_RATIO:g} is taken."
+    # They were walked as if the output gave whatever is asked of it.
     if facts.result.holdover:
         evidence += " The hours shown count only if it does not shut down."
     return Finding(
@@ -95,6 +97,7 @@ def _light_load(facts: Facts) -> Iterator[Finding]:
     name, is_ac = facts.supply.name, isinstance(facts.supply.output, AcOutput)
     quantity = Quantity.WATTS if is_ac else Quantity.AMPERES
     rest, limit, after = say_quantity(light.amount, quantity), say_quantity(light.allowed, quantity), say_span(light.after_h)
+    # Asleep between bursts it loses nothing that must hold: that is what the sleep is for.
     if light.ends_at_h is None and not light.ends_alarm:
         yield Finding(
             code="sleeps_between_bursts",
@@ -112,6 +115,7 @@ def _light_load(facts: Facts) -> Iterator[Finding]:
     state = "in an alarm" if light.ends_at_h is None else "at rest"
     lost = [load for load in facts.loads if load.essential]
     goes = say_names(lost) if lost else "what hangs on it"
+    # A UPS that takes its load for gone switches off for good; a DC supply sleeps, and here not even a burst wakes it.
     if not is_ac and facts.case is not None and not light.wakes and light.ends_at_h is not None:
         ends = f"It sleeps after {after} and does not wake by itself, so the next burst finds no supply."
     else:
@@ -129,6 +133,7 @@ def _transfer_gap(facts: Facts) -> Iterator[Finding]:
     output = facts.supply.ac if facts.supply.of_kind.is_inverter else None
     if output is None or output.transfer_ms is None:
         return
+    # A load that need not hold may restart. One of which it is not known is named as not checked.
     short = [e for e in facts.loads if e.essential and e.ride_through_ms is not None and e.ride_through_ms < output.transfer_ms]
     if not short:
         return
@@ -151,6 +156,7 @@ def _overhead(facts: Facts) -> Iterator[Finding]:
     output = case.supply.output
     burns_w = output.burns_w
     for_loads_w = case.mean_draw(in_alarm=False).power_w - burns_w
+    # Every inverter burns something: it is worth a word from where it takes more than the loads do.
     if burns_w <= for_loads_w:
         return
     known = {
@@ -187,6 +193,7 @@ def _runs_of_another(facts: Facts) -> Iterator[Finding]:
     found, bank = facts.result.identified, facts.bank
     if found is None or bank is None or found.condition_ratio is None:
         return
+    # A worn battery that is entered as old is just what runs are timed to find.
     if bank.age_y > NEW_UNTIL_Y or found.condition_ratio >= REPLACE_BELOW_RATIO:
         return
     yield Finding(

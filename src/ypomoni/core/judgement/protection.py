@@ -67,6 +67,7 @@ def _say_fuse(supply: Supply, bank: Bank, need: FuseNeed) -> str:
     """Say which fuse to fit, as far as what goes through it is known."""
     if need.sold_a is None:
         return f"It must carry {say_amps_at_least(need.least_a)}: no fuse that goes with a listed cable does. Have the protection designed."
+    # A size that is named is fitted: while a load or the charger is not known it would be a guess.
     if need.standby_a is None or need.charge_a is None:
         return "Fit one at the battery. Enter loads and charger first, so that its size can be said."
     volts = sold_fuse_v(must_bear_v(supply, bank))
@@ -150,6 +151,7 @@ def _too_few_volts(supply: Supply, bank: Bank, protection: Protection) -> Iterat
 
 
 def _strings_and_isolator(supply: Supply, bank: Bank, protection: Protection) -> Iterator[Finding]:
+    # Not stated is not missing: None is named as not checked.
     if bank.parallel > 1 and protection.string_fuses is False:
         yield Finding(
             code="string_fuses_missing",
@@ -192,6 +194,7 @@ def unknown_of_protection(facts: Facts, bank: Bank) -> Iterator[str]:
         if protection.fuse_a is not None:
             if lead is None:
                 yield "whether the fuse protects the battery lead: its section is not entered"
+            # A lead thicker than any in the table bears at least what the thickest one there does.
             elif is_beyond_table(lead.section_mm2) and protection.fuse_a > GREATEST_AMPACITY_A:
                 yield f"whether the fuse protects the battery lead: what {plain_number(lead.section_mm2)} mm² bears is not listed"
             need = fuse_need(facts.supply, facts.case)

@@ -10,11 +10,13 @@ from ypomoni.core.things.solar import Controller
 from ypomoni.core.units import HOURS_PER_DAY
 
 WINTER_RATIO = 1.2
+# What a panel without a controller may give a lead battery, as a share of its capacity an hour: more dries it out, still more boils it.
 STRONG_RATIO, DANGEROUS_RATIO = 0.01, 0.03
 # A month under 95 %. [h]
 MONTH_H = 730.0
 MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December")
 DAY_NAMES = dict(zip(WEEKDAYS, ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"), strict=True))
+# From here on a bank counts as full when a cut begins.
 FULL_ENOUGH_RATIO = 0.98
 CUTS_UNKNOWN = "cuts_not_known"
 
@@ -42,6 +44,7 @@ def say_cuts(cuts: CutsResult, *, repeats: bool) -> str:
     at_h = cuts.fails_at_h or 0.0
     dies_h = at_h if cuts.dies_at_h is None else cuts.dies_at_h
     ends = "Dies" if cuts.dies_at_h is not None else "Could not carry an alarm"
+    # A long cut begins on one day and may end the battery on another: then both are told.
     if int(dies_h / HOURS_PER_DAY) != int(at_h / HOURS_PER_DAY):
         since = f", on {say_moment(dies_h)}" if repeats else ""
         return f"{ends} in the cut that starts on day {cuts.fails_on_day}{since}."
@@ -76,6 +79,7 @@ def check_panel(facts: Facts) -> Iterator[Finding]:
     solar, bank, supply = facts.supply.solar, facts.bank, facts.supply
     if solar is None or bank is None or not supply.of_kind.is_sunlit or solar.controller is not Controller.NONE:
         return
+    # Nothing below asks for hours: it follows from what is connected, and must not wait for figures.
     if bank.chemistry.is_rechargeable_lithium:
         yield Finding(
             code="lithium_without_controller",
@@ -182,6 +186,7 @@ def _cycles(facts: Facts) -> Iterator[Finding]:
     if cuts is None or bank is None or cuts.cycle_life_y is None:
         return
     life_y = bank.life_y if bank.life_y is not None else bank.chemistry.life_y
+    # Calendar and cycles wear at once; only where the cycles are first do they change when it is renewed.
     if cuts.cycle_life_y >= life_y * (1 - 1e-9):
         return
     spent, design = say_years(cuts.cycle_life_y), say_years(life_y)
@@ -239,6 +244,7 @@ def _winter(facts: Facts) -> Iterator[Finding]:
     solar = facts.result.solar
     if solar is None or solar.worst_ratio is None or solar.worst_ratio >= WINTER_RATIO * (1 - 1e-9):
         return
+    # All of them, not the worst alone: a panel tilted for the worst month may then fall short in another.
     short = [
         MONTHS[m]
         for m, (gives, needs) in enumerate(zip(solar.yield_ah_per_day, solar.need_ah_per_day, strict=True))

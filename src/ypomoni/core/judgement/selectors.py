@@ -40,6 +40,7 @@ class SelectorFacts:
 def judge_selector(facts: SelectorFacts) -> tuple[Finding, ...]:
     """Return the findings of a selector, worst first."""
     found = [*_never_reached(facts), *_too_short(facts), *_chatters(facts), *_gauge_blind(facts)]
+    # What is too short today need not be told again for the cold.
     if not any(f.severity is Severity.FAILS for f in found):
         found += _on_paper(facts)
     return tuple(found)
@@ -61,6 +62,7 @@ def _why_never(facts: SelectorFacts) -> str:
     selected, names = facts.selected, {s.key: s.name for s in facts.supplies}
     feeding = names[selected.changes[-1].input_key]
     dead = selected.dead or "the load"
+    # It did not sag: it was cut off, or is empty.
     if selected.seen_v is None:
         return f"{feeding} stops, and no other input has enough voltage for {dead}."
     sags = f"{feeding} sags below the {say_volts(selected.needs_v or 0.0)} that {dead} needs{' in a burst' if selected.in_burst else ''}"
@@ -71,6 +73,7 @@ def _why_never(facts: SelectorFacts) -> str:
 
 def _never_reached(facts: SelectorFacts) -> Iterator[Finding]:
     selected = facts.selected
+    # Where nothing ever fed, it is not a backup that was missed.
     if selected.dead is None or not facts.unused or not selected.changes:
         return
     spare = " and ".join(f"{s.name} ({say_percent(left)} full)" for s, left in facts.unused)
@@ -94,6 +97,7 @@ def _too_short(facts: SelectorFacts) -> Iterator[Finding]:
         severity=Severity.FAILS,
         evidence=f"{facts.selector.name} holds {say_hours(selected.holdover_h, must_h=facts.must_h)} of {say_required_h(facts.must_h)}.",
         source=requirement.source or f"requirement {requirement.name}",
+        # A larger battery at an input that is never reached is only more of what is left unused.
         way_out="First mend that not every input is reached."
         if facts.unused
         else " ".join(facts.ways) or "Fit larger batteries, or feed less from it.",

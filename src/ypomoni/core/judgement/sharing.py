@@ -15,6 +15,7 @@ def judge_buses(plan: Plan) -> dict[str, list[Finding]]:
     """Return for each supply the bus groups that are split between it and another."""
     groups: dict[str, dict[str, list[str]]] = {}
     for load in plan.loads:
+        # What hangs on nothing pulls no bus down; it is told as a load without a supply.
         if load.bus_group and load.supply_key:
             groups.setdefault(load.bus_group, {}).setdefault(load.supply_key, []).append(load.name)
     names = {s.key: s.name for s in plan.supplies}
@@ -30,6 +31,7 @@ def judge_buses(plan: Plan) -> dict[str, list[Finding]]:
             source="devices on one data bus share its 0 V, so they share a supply",
             way_out=f"Feed all of {group} from one supply, or isolate the bus where the supplies meet.",
         )
+        # Told at each of them: whoever stands before one reads it there.
         for key in by_supply:
             found.setdefault(key, []).append(finding)
     return found
@@ -73,6 +75,7 @@ def judge_unassigned(plan: Plan) -> list[Finding]:
         ),
         (
             Severity.RISK,
+            # Nobody has said that it may go dark, so a load without a purpose counts as wanted.
             [e for e in loose if e.purpose not in (Purpose.LIFE_SAFETY, Purpose.CONVENIENCE)],
             "",
         ),

@@ -36,6 +36,7 @@ def judge_tests(supply: Supply, tests: Sequence[DischargeTest], results: Sequenc
     if not told:
         return ()
     last, found = told[-1], list[Finding]()
+    # A test that was stopped says *at least so much*: only one that was run to its end condemns.
     whole = next((n for n in range(len(told) - 1, -1, -1) if not told[n].result.is_lower_bound), None)
     if whole is not None:
         # What was stopped later and had done better by then takes its word back.
@@ -50,6 +51,7 @@ def judge_tests(supply: Supply, tests: Sequence[DischargeTest], results: Sequenc
 
 
 def _is_of_another(bank: Bank | None, test: DischargeTest) -> bool:
+    # From the day the first of its blocks was fitted a test may be of this bank. ISO dates rise as text does.
     fitted = [b.fitted for b in bank.blocks if b.fitted is not None] if bank else []
     return bool(fitted) and test.at.date().isoformat() < min(fitted)
 

@@ -79,6 +79,7 @@ def work_list(before: Plan, after: Plan, result: PlanResult) -> tuple[WorkStep, 
         return ()
     touched = _touched(before, after, changing)
     steps = [_warn(before, after, touched), *changing, *_measured(after, results, touched), _restore(after, touched)]
+    # The kinds stand in the order of the work.
     order = list(WorkKind)
     return tuple(sorted(steps, key=lambda s: order.index(s.kind)))
 
@@ -87,6 +88,7 @@ def _touched(before: Plan, after: Plan, steps: Iterable[WorkStep]) -> list[Suppl
     """Return the supplies of the new plan on which anything changes."""
     keys = {s.supply_key for s in steps}
     moved = {key for s in steps for key in s.load_keys}
+    # A load that moves is taken off one supply and put on another: both are worked on.
     keys |= {load.supply_key for plan in (before, after) for load in plan.loads if load.key in moved}
     return [s for s in after.supplies if s.key in keys]
 
@@ -112,6 +114,7 @@ def _warn(before: Plan, after: Plan, touched: list[Supply]) -> WorkStep:
         what=f"Tell the monitoring centre and the client that {names} will be worked on, from when to when. Note who took the call.",
         place="",
         tools=("telephone",),
+        # Whoever is unguarded meanwhile is so by what hangs there now; only where nothing did, by what will.
         cautions=_cautions(before, [s for s in before.supplies if s.key in {t.key for t in touched}]) or _cautions(after, touched),
         expect="The centre puts it on test and says until when.",
     )
@@ -252,6 +255,7 @@ def _chargers(before: Plan, after: Plan) -> list[WorkStep]:
     found: list[WorkStep] = []
     for supply in after.supplies:
         was = were.get(supply.key)
+        # A supply that is new has its charger set as it is mounted.
         if was is None or (was.charge_v, was.charge_limit_a) == (supply.charge_v, supply.charge_limit_a):
             continue
         to = [

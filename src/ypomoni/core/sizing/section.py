@@ -10,6 +10,7 @@ from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInp
 from ypomoni.core.telling.wording import plain_number
 from ypomoni.core.units import MINUTES_PER_HOUR, SECONDS_PER_HOUR
 
+# A battery is renewed at 80 % of its capacity: 1/0.8. The design margin is for what is not known yet.
 AGEING_RATIO = 1.25
 LEAST_DESIGN_MARGIN_RATIO = 1.10
 # A shorter random load counts as a minute.
@@ -71,6 +72,7 @@ class _Sections:
         if hours_h in self._known:
             return self._known[hours_h]
         rate_per_h = rate_for_run_per_h(self.cell, hours_h, self.end_cell_v)
+        # At no current does a cell stay above its end for so long: no capacity would do.
         found = self._known[hours_h] = 1.0 / rate_per_h if rate_per_h > 0 else math.inf
         return found
 
@@ -78,11 +80,13 @@ class _Sections:
         """Return what standby alone, standby with alarm, and the random load ask for. [Ah]"""
         first_a, second_a, alarm_h = self.cycle.standby_current_a, self.cycle.alarm_current_a, self.cycle.alarm_h
         first_ah = first_a * self.k_h(standby_h)
+        # What flows all along counts with K of the whole time, and what the alarm adds with K of the alarm: the steps of the method.
         second_ah = first_a * self.k_h(standby_h + alarm_h) + (second_a - first_a) * self.k_h(alarm_h) if alarm_h > 0 else 0.0
         return first_ah, second_ah, self.random_a * self.k_h(self.random_h) if self.random_a > 0 else 0.0
 
     def required_ah(self, standby_h: float) -> float:
         first_ah, second_ah, random_ah = self.sections_ah(standby_h)
+        # A random load may fall into the worst moment of the worst section, so it comes on top.
         return (max(first_ah, second_ah) + random_ah) * self.whole_ratio
 
     def solved_h(self) -> float | None:
@@ -90,6 +94,7 @@ class _Sections:
         rated_ah = self.cycle.filled_ah
         if rated_ah is None or self.cycle.standby_current_a < LEAST_CURRENT_A:
             return None
+        # Where the alarm alone asks for all there is, nothing is left for standby.
         if self.required_ah(SHORTEST_SOLVED_H) >= rated_ah:
             return 0.0
         high_h = min(LONGEST_SOLVED_H, max(1.0, 2.0 * rated_ah / self.cycle.standby_current_a))
