@@ -172,7 +172,7 @@ class _Sections:
         return Working(title="Section method", value=required_ah, unit="Ah", source=SOURCE, inputs=tuple(inputs), steps=tuple(steps))
 
     def holdover_working(self, holdover_h: float) -> Working:
-        note = "the standby at which the method asks for just this bank, by bisection"
+        note = "the standby at which the method asks for just this bank, found by trying"
         rated = WorkingInput(
             symbol="C", meaning="20-hour capacity of the bank", value=self.cycle.filled_ah or 0.0, unit="Ah", provenance="nameplate"
         )
