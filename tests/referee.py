@@ -1,6 +1,6 @@
 """The referee: the battery model stepped by Euler once a second, split at events. Slow, plain, and shares no code with the product."""
 
-import itertools
+import bisect
 import math
 
 
@@ -48,22 +48,25 @@ def voltage(pack, u, d, i, p, g, before=None):
     if h <= 0:
         return 0.0, -1.0
     knots = pack["ocv"]
-    e = knots[-1][1]
-    for (h0, v0), (h1, v1) in itertools.pairwise(knots):
-        if h <= h1:
-            e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
-            break
+    e, n = knots[-1][1], bisect.bisect_left(knots, (h,))
+    if n < len(knots):
+        (h0, v0), (h1, v1) = knots[n - 1], knots[n]
+        e = v0 + (v1 - v0) * (h - h0) / (h1 - h0)
     growth = 1 + pack["g"] * (1 - h) / h
-    r, current = pack["rb"] * growth, before or i + (p / e if p else 0.0) + g * e
+    r = pack["rb"] * growth
+    if not p and not g:
+        x = i * growth / pack["i0"]
+        return i, e - pack["b"] * math.log(x + math.sqrt(x * x + 1)) - r * i
+    current = before or i + p / e + g * e
     # V = e − r·(i + p/V + g·V) with e less the activation loss, which depends on the current again: repeated until it stands still.
-    for _ in range(12 if p or g else 1):
+    for _ in range(12):
         x = current * growth / pack["i0"]
         a, b = 1 + r * g, e - pack["b"] * math.log(x + math.sqrt(x * x + 1)) - r * i
         root = b * b - 4 * a * r * p
-        if root < 0 or (b < 0 and (p or g)):
+        if root < 0 or b < 0:
             return 0.0, -1.0
-        v, tried = (b + math.sqrt(root)) / (2 * a) if p or g else b, current
-        current = i + (p / v if p else 0.0) + g * v
+        v, tried = (b + math.sqrt(root)) / (2 * a), current
+        current = i + p / v + g * v
         if abs(current - tried) < 1e-9:
             break
     return current, v
@@ -90,28 +93,32 @@ def run(pack, loads, own_a, threshold_v, alarm_at_s, alarm_s, limit_s=4_000_000,
 
     ``threshold_v`` may be a function of (time in s, in alarm), and ``pack`` one of the time in s, for a temperature that moves.
     """
-    pack_at = pack if callable(pack) else lambda _: pack
-    ends_at = threshold_v if callable(threshold_v) else lambda *_: threshold_v
+    # Asked once a second: what does not move is not called.
+    pack_at, ends_at = pack if callable(pack) else None, threshold_v if callable(threshold_v) else None
     t, u, d = start
     until = alarm_at_s + alarm_s
+    over_s = min(until, limit_s)
     event = next_event(loads, t)
     asked, current = demand(loads, own_a, t, t >= alarm_at_s), None
-    while t < min(until, limit_s):
-        pack = pack_at(t)
-        current, v = voltage(pack, u, d, *asked, current)
-        if v < ends_at(t, t >= alarm_at_s):
+
+    def ends(t, just_before, in_alarm):
+        v = voltage(pack_at(t) if pack_at else pack, u, d, *asked)[1]
+        return v < (ends_at(just_before, in_alarm) if ends_at else threshold_v)
+
+    while t < over_s:
+        now = pack_at(t) if pack_at else pack
+        current, v = voltage(now, u, d, *asked, current)
+        if v < (ends_at(t, t >= alarm_at_s) if ends_at else threshold_v):
             return t
         stop = min(t + 1.0, event, until, alarm_at_s if t < alarm_at_s else math.inf)
         dt = (stop - t) / 3600.0
         if states is not None:
             states.append((t, u, d))
-        u, d = u + (current + pack.get("lost", 0.0)) * dt, d + pack["k"] * (current * pack["r1"] - d) * dt
+        u, d = u + (current + now.get("lost", 0.0)) * dt, d + now["k"] * (current * now["r1"] - d) * dt
         t = stop
         if t >= event or t == alarm_at_s:
-            if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, t > alarm_at_s):
+            if ends(t, t - 1e-3, t > alarm_at_s):
                 return t
             event = next_event(loads, t)
             asked, current = demand(loads, own_a, t, t >= alarm_at_s), None
-    if voltage(pack_at(t), u, d, *asked)[1] < ends_at(t - 1e-3, True):
-        return t
-    return None
+    return t if ends(t, t - 1e-3, True) else None
