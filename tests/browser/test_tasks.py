@@ -225,7 +225,7 @@ def test_everything_by_keyboard_alone(open_page):
     expect(page.locator(".sheet")).to_contain_text("the load register, over any stage")
     page.keyboard.press("Escape")
     for letter, stage in (("b", "Brief"), ("l", "Balance"), ("e", "Endurance")):
-        page.keyboard.press(letter)
+        press(page, letter)
         expect(page.locator(".stages [aria-current]")).to_contain_text(stage)
 
 
