@@ -118,3 +118,26 @@ def test_no_list_grows_beyond_what_can_be_read_again(client, archive, conninfo):
         assert client.post("/import", {"text": text}, script=False).status_code == status
     assert rows(conninfo, "SELECT count(*) AS n FROM site WHERE name = 'Site 2'")[0]["n"] == 0
     assert client.get("/").status_code == 200
+
+
+def test_templates_are_kept_compiled_and_a_page_comes_where_nothing_can_be_kept(app, tmp_path):
+    """Kept, they are loaded; cut short, or with no folder to keep them in, they are compiled anew."""
+    environment, folder = app.jinja_env, tmp_path / "kept"
+    folder.mkdir()
+
+    def page():
+        # As in a process that was just started.
+        environment.cache.clear()
+        return app.test_client().get("/sign-in").status_code
+
+    environment.bytecode_cache.directory = str(folder)
+    assert page() == 200
+    kept = {file.name: file.read_bytes() for file in folder.iterdir()}
+    assert len(kept) > 2
+    for length in (0, 12, 40, 200):
+        for file in folder.iterdir():
+            file.write_bytes(kept[file.name][:length])
+        assert page() == 200
+        assert {file.name: file.read_bytes() for file in folder.iterdir()} == kept
+    environment.bytecode_cache.directory = str(tmp_path / "none")
+    assert page() == 200

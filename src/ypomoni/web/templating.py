@@ -3,6 +3,7 @@
 import contextlib
 import hashlib
 from pathlib import Path
+from pickle import UnpicklingError
 from typing import Any
 
 from flask import Flask, g, url_for
@@ -43,6 +44,13 @@ def init_app(app: Flask) -> None:
 
 class _CompiledTemplates(FileSystemBytecodeCache):
     """Templates as they were compiled, kept where Python keeps its modules: else every process would compile them anew, a second in all."""
+
+    def load_bytecode(self, bucket: Bucket) -> None:
+        # One that was cut short, as when the power went while it was written, is made anew.
+        try:
+            super().load_bytecode(bucket)
+        except (OSError, EOFError, ValueError, UnpicklingError):
+            bucket.reset()
 
     def dump_bytecode(self, bucket: Bucket) -> None:
         # Where nothing may be written, or the disk is full, they are compiled anew after all.
