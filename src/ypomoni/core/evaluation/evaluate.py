@@ -128,6 +128,7 @@ def _judge_stated(plan: Plan, supply: Supply) -> SupplyResult:
     facts = facts_of(supply, loads, compute_currents(supply, loads))
     tested, tests = tested_of(plan, supply)
     findings, verdict, overloaded = judge_supply(facts, (*judge_audit(audit_of(plan, supply)), *tested))
+    # Hours could only make these worse, or are not asked for: all else waits for them.
     is_settled = verdict in (Verdict.UNSAFE, Verdict.FAILS) or is_idle(facts)
     return replace(
         without_guesses(facts.result, supply, loads),
@@ -168,6 +169,7 @@ def summarise_plan(plan: Plan, supplies: tuple[SupplyResult, ...]) -> PlanResult
     selectors = evaluate_selectors(plan)
     splits = judge_buses(plan)
     supplies = tuple(replace(s, findings=(*s.findings, *splits[s.key])) if s.key in splits else s for s in supplies)
+    # A load without a supply is nobody's finding but the plan's.
     loose = judge_unassigned(plan)
     return PlanResult(
         key=plan.key,
@@ -211,6 +213,7 @@ def evaluate_supply(plan: Plan, supply: Supply) -> SupplyResult:
     hindrance = hindrance_of(supply, loads)
     figures = compute_figures(supply, loads, in_full=True)
     facts = facts_of(supply, loads, figures)
+    # What is named to be bought must rest on hours; without them there is a reason instead.
     if hindrance is None and figures.case is not None and not figures.case.draws_nothing:
         facts = _with_advice(facts, figures, figures.case)
     else:
@@ -243,6 +246,7 @@ def _with_advice(facts: Facts, figures: Figures, case: Case) -> Facts:
     # Of what is there no figure is computed twice.
     now = judge_figures(facts.supply, facts.loads, figures)
     advice = recommend_bank(case, result.methods, now)
+    # Where the bank that is there holds in every respect nobody is about to buy the other one.
     if advice.bank is not None and not _holds(result):
         advice = replace(advice, risks=(*advice.risks, *_on_paper(case, advice)))
     result = replace(result, recommended_bank=advice.bank, bank_risks=advice.risks, no_bank_reason=advice.reason)
@@ -274,6 +278,7 @@ def _on_paper(case: Case, advice: Advice) -> tuple[str, ...]:
         ("in the cold", lambda: changed.holdover(cold=True).holdover_h),
         ("at the end of its life", lambda: changed.holdover(condition_ratio=case.requirement.end_of_life_ratio).holdover_h),
     )
+    # What is offered must be told with its own weaknesses, or it is taken for the end of all of them.
     short = [f"{words} {say_hours(hours_h, must_h=required_h)}" for words, lasts in ends if (hours_h := lasts()) < required_h]
     return (f"Even then it holds {', '.join(short)} of {say_required_h(required_h)}.",) if short else ()
 
@@ -281,6 +286,7 @@ def _on_paper(case: Case, advice: Advice) -> tuple[str, ...]:
 def _working_of(case: Case, result: SupplyResult, advice: Advice) -> workings.Working:
     assert advice.bank is not None  # noqa: S101 - only asked where there is one
     required = {m.method: m.required_ah or 0.0 for m in result.methods}
+    # The same charger fills a larger bank more slowly, so the recommendation is shown with its own recharge.
     found = recovery_beside(fitted_with(case.supply, advice.bank), case.mean_current_a(in_alarm=False))
     return workings.of_recommendation(
         case,

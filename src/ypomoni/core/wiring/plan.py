@@ -124,6 +124,7 @@ def choose(bank: Bank, need: FuseNeed, *, fuse_a: float, isolator: bool, lead_m:
         return None
     string_a, string_mm2 = None, max(needed_mm2, lead_mm2 or 0.0)
     if bank.parallel > 1:
+        # Each string must carry what is left to it when one of the others has opened.
         string_a = sold_fuse_a(need.least_a / (bank.parallel - 1))
         string_mm2 = section_for(string_a) if string_a is not None else None
         if string_a is None or string_mm2 is None:
@@ -167,6 +168,7 @@ class _Builder:
         for (minus, _), (following, _) in itertools.pairwise(joined):
             self._link(minus, following, self.step_m, choice.lead_mm2, Colour.BLACK, "minus to minus")
         if joined:
+            # Plus at one corner and minus at the other: by every string the current passes as many links, so they share it nearly evenly.
             self._take_off(joined[0][1], joined[-1][0], supply)
         self.parts.append(supply)
 
@@ -182,6 +184,7 @@ class _Builder:
         if not made:
             return None
         for lower, upper in itertools.pairwise(made):
+            # A place left empty is a gap, and a gap is drawn as one: nothing is joined across it.
             if upper.position == lower.position + 1:
                 self._link(_upper(lower), _lower(upper), self.step_m, self.choice.string_mm2, Colour.BLUE, f"series, string {n}")
         plus = _upper(made[-1])
