@@ -16,12 +16,14 @@ test: setup
 
 # Where the environment forbids Python to keep its bytecode, every process would rewrite every test anew.
 # Each process solves what is small: threads of the solver would take a core from the others.
+PYTEST := PYTHONDONTWRITEBYTECODE= OPENBLAS_NUM_THREADS=1 $(BIN)/python -m pytest --dist worksteal
+
 pytest: setup
-	@PYTHONDONTWRITEBYTECODE= OPENBLAS_NUM_THREADS=1 $(BIN)/python -m pytest -n 3 --dist worksteal
+	@$(PYTEST) -n 3
 
 # Five hundred random plans against trying every placement; some minutes.
 test-long: setup
-	@$(BIN)/python -m pytest -n 2 --dist worksteal -m long
+	@$(PYTEST) -n 2 -m long
 
 lint: setup
 	@$(BIN)/ruff check src tests tools

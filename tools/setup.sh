@@ -7,12 +7,16 @@ have_postgres() { command -v pg_ctl >/dev/null || compgen -G '/usr/lib/postgresq
 have_chromium() { command -v chromium-headless-shell >/dev/null || command -v chromium >/dev/null; }
 # The reports are laid out with these; Chromium brings the first two along.
 have_library() { ldconfig -p 2>/dev/null | grep -q "$1" || /sbin/ldconfig -p 2>/dev/null | grep -q "$1"; }
-can_make_venv() { "$1" -c 'import ensurepip, sys, venv; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; }
-have_venv() { can_make_venv /usr/bin/python3 || python3 -c 'import ensurepip, venv' 2>/dev/null; }
+# Debian's own Python is built with every optimisation. One that was built on the spot, as version managers do, is often a seventh slower.
+usable_python() {
+  for python in /usr/bin/python3 python3; do
+    if "$python" -c 'import ensurepip, sys, venv; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then echo "$python"; return; fi
+  done
+  return 1
+}
 
 packages=()
-command -v python3 >/dev/null || packages+=(python3)
-have_venv || packages+=(python3-venv)
+usable_python >/dev/null || packages+=(python3 python3-venv)
 have_postgres || packages+=(postgresql)
 # Tests and tools need pages laid out, and no browser around them.
 have_chromium || packages+=(chromium-headless-shell)
@@ -34,10 +38,7 @@ if [ "${#packages[@]}" -gt 0 ]; then
   "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${packages[@]}" >/dev/null
 fi
 
-# Debian's own is built with every optimisation. One that was built on the spot, as version managers do, is often a seventh slower.
-python=python3
-if can_make_venv /usr/bin/python3; then python=/usr/bin/python3; fi
-"$python" -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
+python=$(usable_python) || { echo "Python 3.11 or newer is needed." >&2; exit 1; }
 
 stamp=$({ cat requirements.lock tools/uv.lock.txt pyproject.toml; "$python" -c 'import sys; print(sys.version, sys.prefix)'; } | sha256sum | cut -d' ' -f1)
 if [ ! -f .venv/stamp ] || [ "$(cat .venv/stamp)" != "$stamp" ]; then

@@ -124,7 +124,7 @@ def _in_time_a(supply: Supply) -> float | None:
         hours_h = _hours_h(supply, current_a, to_ratio)
         return hours_h is None or hours_h > allowed_h
 
-    # No battery here takes more than twice its capacity an hour: what that does not do no charger does.
+    # The fastest chemistry takes half its capacity an hour: what four times that does not do, no charger does.
     most_a = 2.0 * bank.rated_c20_ah
     if is_too_slow(most_a):
         return None
@@ -169,7 +169,7 @@ def _way(
     if sold_a is None:
         why = "No sold charger is that small." if school is School.FASTEST else f"No sold charger gives {say_amps_at_least(asked_a)}."
         return replace(blank, refused=why)
-    # The supply must give it beside the loads, or the loads would be taken from the charge.
+    # The supply must give it beside the loads, or the loads would take it from the charge.
     whole_a = sold_a + beside_a[0]
     changed = replace(supply, charge_limit_a=sold_a, supply_current_a=max(whole_a, supply.supply_current_a or 0.0), current_limited=True)
     result = judge_figures(changed, loads, compute_figures(changed, loads, in_full=False))

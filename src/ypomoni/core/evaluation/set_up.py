@@ -185,7 +185,7 @@ def sheet_of(supply: Supply, set_up: SetUp) -> SetUpSheet | None:
         )
     drop = set_up.drop
     set_v = battery_v + drop.tail_v
-    # What it would come to by the drop at full current, which is what a sheet of the diode gives: shown so that it is not set.
+    # What it would come to by the drop at full current, which is what a diode's data sheet gives: shown so that it is not set.
     wrong_v = battery_v + 0.5 * (drop.full_low_v + drop.full_high_v)
     return SetUpSheet(
         refused=(),

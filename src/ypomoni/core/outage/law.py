@@ -10,14 +10,13 @@ Two-well kinetic model in modal form (Manwell & McGowan, Solar Energy 50, 1993) 
 again for speed, `walk.walk` in plain numbers and `sampling.Batch` over arrays; a test holds both to this module at random states.
 """
 
-import math
 from bisect import bisect_right
-from math import asinh, sqrt
+from math import asinh, exp, inf, sqrt
 
 from ypomoni.core.chemistries import Chemistry
 from ypomoni.core.things.batteries import Pack
 
-COLLAPSED = -math.inf
+COLLAPSED = -inf
 # The activation loss of a power is taken twice: at a first guess of its current, and at the current that gives.
 GUESSES = (1, 2)
 
@@ -54,7 +53,7 @@ def terminal(pack: Pack, u: float, d: float, i: float, p: float, s: float) -> tu
 
 def relax(pack: Pack, u: float, d: float, i: float, dt: float) -> tuple[float, float]:
     """Return the state after dt at a constant current; self-discharge takes its part without showing at the terminals."""
-    e = math.exp(-pack.k_per_h * dt)
+    e = exp(-pack.k_per_h * dt)
     return u + (i + pack.self_a) * dt, d * e + i * pack.r1_h * (1.0 - e)
 
 
@@ -64,15 +63,12 @@ def accepted_a(pack: Pack, chemistry: Chemistry, charge_v: float, u: float, d: f
     Charge that went in faster than it spreads (d below 0) lifts the head to 1 before the bank is full. Where no resistance grows towards full the
     bank then still takes what the set voltage above its full voltage drives.
     """
-    h, knee_ratio, knee = 1.0 - (u + d) / pack.capacity_ah, chemistry.charge_knee_ratio, 1.0
-    if h < 0.0:
-        h = 0.0
-    if h >= 1.0:
-        if knee_ratio > 0.0:
+    h, knee = 1.0 - (u + d) / pack.capacity_ah, 1.0
+    h = 0.0 if h < 0.0 else 1.0 if h > 1.0 else h
+    if chemistry.charge_knee_ratio > 0.0:
+        if h >= 1.0:
             return 0.0
-        h = 1.0
-    elif knee_ratio > 0.0:
-        knee += knee_ratio * h / (1.0 - h)
+        knee += chemistry.charge_knee_ratio * h / (1.0 - h)
     current_a = (charge_v - pack.curve.at(h)) / (pack.resistance_ohm * knee)
     return current_a if current_a > 0.0 else 0.0
 

@@ -36,7 +36,7 @@ class DueKind(StrEnum):
 
 
 DUE_WORDS = {DueKind.REPLACE: "battery", DueKind.TEST: "discharge test", DueKind.AUDIT: "audit", DueKind.REVIEW: "requirement"}
-"""What it is due for, in one word."""
+"""What is due, in a word or two."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

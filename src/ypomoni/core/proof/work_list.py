@@ -255,7 +255,7 @@ def _chargers(before: Plan, after: Plan) -> list[WorkStep]:
     found: list[WorkStep] = []
     for supply in after.supplies:
         was = were.get(supply.key)
-        # A supply that is new has its charger set as it is mounted.
+        # Of a supply that is new nothing was set otherwise before.
         if was is None or (was.charge_v, was.charge_limit_a) == (supply.charge_v, supply.charge_limit_a):
             continue
         to = [

@@ -7,9 +7,9 @@ from ypomoni.core.requirements import Method
 from ypomoni.core.telling.results import MethodResult, Step, Working, WorkingInput
 from ypomoni.core.telling.wording import plain_number, say_percent
 
-# What needs more than this is carried by no battery: its voltage falls too far at any size.
+# Far beyond any bank that is built: what even this does not carry is carried by none.
 LARGEST_C20_AH = 1e5
-# A hundredth of the step from one sold size to the next.
+# Far finer than the step from one sold size to the next.
 PRECISION_RATIO = 2e-4
 
 

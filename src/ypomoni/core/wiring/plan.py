@@ -124,7 +124,6 @@ def choose(bank: Bank, need: FuseNeed, *, fuse_a: float, isolator: bool, lead_m:
         return None
     string_a, string_mm2 = None, max(needed_mm2, lead_mm2 or 0.0)
     if bank.parallel > 1:
-        # Each string must carry what is left to it when one of the others has opened.
         string_a = sold_fuse_a(need.least_a / (bank.parallel - 1))
         string_mm2 = section_for(string_a) if string_a is not None else None
         if string_a is None or string_mm2 is None:
