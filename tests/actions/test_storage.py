@@ -58,6 +58,7 @@ def test_cluster_is_made_once_survives_a_kill_and_stops(own_cluster):
         "0013_meters.sql",
         "0014_proof.sql",
         "0015_lists.sql",
+        "0016_acting.sql",
     ]
     with psycopg.connect(own_cluster.conninfo("kept")) as connection:
         connection.execute("INSERT INTO organisation (name) VALUES ('Kept')")
@@ -187,6 +188,7 @@ def test_a_database_of_the_first_version_keeps_its_loads_and_gains_the_audit(clu
         "0013_meters.sql",
         "0014_proof.sql",
         "0015_lists.sql",
+        "0016_acting.sql",
     ]
     with psycopg.connect(cluster.conninfo(name), row_factory=dict_row) as connection:
         tree = read_tree(connection, Actor(organisation_id=1, account_id=None), 1)

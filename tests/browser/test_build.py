@@ -78,14 +78,14 @@ def test_a_charger_is_set_up_on_a_phone_and_stopped_at_the_wrong_voltage(open_pa
     page.get_by_label("How warm it is today").fill("15")
     page.get_by_label("Diode between charger and battery").select_option("silicon")
     page.get_by_role("button", name="Work the sheet out").tap()
-    expect(page.locator(".set-figures")).to_have_text("14.27 V at the charger, before the diode; 13.80 V at the battery. Not 14.50 V.")
+    expect(page.locator(".set-figures")).to_have_text("14.22 V at the charger, before the diode; 13.75 V at the battery. Not 14.45 V.")
     read = page.locator("#read-set_v")
     read.get_by_label("What the meter shows").fill("14.5 V")
     read.get_by_role("button", name="Judge and keep").tap()
     expect(page.locator("#read-set_v").get_by_role("alert")).to_contain_text(
         "V above what 6 lead AGM cells behind this diode need: overcharges"
     )
-    read.get_by_label("What the meter shows").fill("14.28 V")
+    read.get_by_label("What the meter shows").fill("14.23 V")
     read.get_by_role("button", name="Judge and keep").tap()
     expect(page.locator("#read-set_v .judged-holds")).to_contain_text("right")
     turned = page.locator("#read-polarity_v")

@@ -39,6 +39,11 @@ def lfp(**more):
     return {"supply": merged({"bank": LFP, "charge_v": 14.4}, more), "loads": [QUIET]}
 
 
+def strong(charge_a, **more):
+    """Return a supply on 20 Ah of lithium iron phosphate that charges with so much at 5 °C."""
+    return lfp(charge_limit_a=charge_a, supply_current_a=9, **more)
+
+
 def lead(**more):
     """Return a supply on lead with a quiet load."""
     return {"supply": more, "loads": [QUIET]}
@@ -95,8 +100,8 @@ def sunny(sun=None, standby_a=0.02, **more):
 
 
 def fused(protection=None, lead=None, loads=None, **bank):
-    """Return a supply whose bank has a fuse of 3 A for 32 V, an isolator, a fuse in each string, and half a metre of 1.5 mm²."""
-    good = {"fuse_a": 3, "fuse_dc_v": 32, "isolator": True, "string_fuses": True}
+    """Return a supply whose bank has a fuse of 3 A for 32 V that breaks 6 kA by its data sheet, an isolator, a fuse in each string, and half a metre of 1.5 mm²."""
+    good = {"fuse_a": 3, "fuse_dc_v": 32, "fuse_breaks_a": 6000, "isolator": True, "string_fuses": True}
     wiring = {"protection": merged(good, protection or {}), "lead": merged({"length_m": 0.5, "section_mm2": 1.5}, lead or {})}
     return {"supply": {"bank": {**wiring, **bank}}, "loads": loads or [QUIET]}
 
@@ -120,6 +125,7 @@ def relay(current_a, duration_s):
     return [merged(QUIET, {"bursts": [burst]})]
 
 
+THICK_LEAD = {"length_m": 0.5, "section_mm2": 50}
 FOUR_LFP = {"chemistry": "lifepo4", "block_v": 3.2, "capacity_ah": 20, "series": 4}
 BARE = {"controller": "none"}
 DULL = {"sun_h_by_month": [1.4] * 12}
@@ -139,9 +145,51 @@ ROWS = {
         fused({"fuse_a": 3}, loads=[{"standby": {"current_a": 2.5}}]),
         fused({"fuse_a": 4}, loads=[{"standby": {"current_a": 2.5}}]),
     ),
-    "fuse_below_load burst": ("fails", fused(loads=relay(6.2, 0.6)), fused(loads=relay(5.8, 0.6))),
-    "fuse_below_load inrush": ("fails", fused(loads=relay(6.2, 0.6)), fused(loads=relay(6.2, 0.4))),
-    "fuse_below_load long burst": ("fails", fused(loads=relay(4.2, 70)), fused(loads=relay(4.2, 50))),
+    # A blade fuse of 3 A opens at 6 A after 0.15 s at the earliest, at 4.05 A after 0.75 s, and never at 3.3 A.
+    "fuse_below_load burst": ("fails", fused(loads=relay(5.9, 0.16)), fused(loads=relay(5.9, 0.14))),
+    "fuse_below_load inrush": ("fails", fused(loads=relay(3.9, 0.76)), fused(loads=relay(3.9, 0.74))),
+    "fuse_below_load long burst": ("fails", fused(loads=relay(3.3, 50)), fused(loads=relay(3.2, 50))),
+    "fuse_below_load bolted": (
+        "fails",
+        fused({"fuse_a": 5, "fuse_kind": "bolted"}, loads=relay(5.2, 3)),
+        fused({"fuse_a": 5, "fuse_kind": "blade"}, loads=relay(5.2, 3)),
+    ),
+    "fuse_curve_unknown": (
+        "risk",
+        fused({"fuse_kind": "cartridge"}, loads=relay(3.4, 2)),
+        fused({"fuse_kind": "cartridge"}, loads=relay(3.2, 2)),
+    ),
+    "fuse_breaking": ("danger", fused({"fuse_breaks_a": None}), fused({"fuse_breaks_a": None}, capacity_ah=9)),
+    "fuse_breaking bolted": (
+        "danger",
+        fused({"fuse_a": 60, "fuse_breaks_a": None, "fuse_kind": "bolted"}, {"section_mm2": 16}, capacity_ah=24),
+        fused({"fuse_a": 60, "fuse_breaks_a": None, "fuse_kind": "bolted"}, {"section_mm2": 16}, capacity_ah=17),
+    ),
+    "fuse_below_rating": (
+        "risk",
+        {"supply": ups(bank={"protection": {"fuse_a": 40, "fuse_breaks_a": 9000}, "lead": THICK_LEAD}), "loads": [watts(100)]},
+        {"supply": ups(bank={"protection": {"fuse_a": 80, "fuse_breaks_a": 9000}, "lead": THICK_LEAD}), "loads": [watts(100)]},
+    ),
+    "charge_current_in_cold": ("risk", strong(5), strong(4)),
+    "charge_current_in_cold by its supply": (
+        "risk",
+        lfp(charge_limit_a=9, supply_current_a=4.1),
+        lfp(charge_limit_a=9, supply_current_a=3.9),
+    ),
+    "charge_current_in_cold by its sheet": ("risk", strong(5), strong(5, bank={"cold_charge_per_h": 0.3})),
+    "charge_current_in_cold blocked": ("risk", strong(5), strong(5, bank={"bms": {"charges_from_degc": 10}})),
+    "cyclic_not_ended": (
+        "fails",
+        lead(charge_mode="cyclic", charge_v=14.4),
+        lead(charge_mode="cyclic", charge_v=14.4, charge_ends="current"),
+    ),
+    # 2.40 V a cell at 20 °C may be 22.5 mV more.
+    "cyclic_not_ended dangerous": (
+        "danger",
+        lead(charge_mode="cyclic", charge_v=14.58),
+        lead(charge_mode="cyclic", charge_v=14.58, charge_ends="float_stage"),
+    ),
+    "cyclic_not_ended at its limit": ("danger", lead(charge_mode="cyclic", charge_v=14.58), lead(charge_mode="cyclic", charge_v=14.55)),
     # 48 V of lead is charged to 57.6 V; 24 V to 28.8 V, or to what its charger sets.
     "fuse_voltage": ("danger", strung(4, 48, 54.5), strung(2, 24, 27.3)),
     "fuse_voltage of lithium": (
@@ -709,7 +757,7 @@ HEALTHY = {
             "nominal_v": 3.65,
             "cutoff_v": 3.0,
             "charge_v": 4.2,
-            "charge_limit_a": 1.0,
+            "charge_limit_a": 0.6,
             "bank": {"chemistry": "li_ion", "block_v": 3.65, "capacity_ah": 3.0},
             "charge_mode": "cyclic",
         },

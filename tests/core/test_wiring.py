@@ -41,7 +41,7 @@ def supply_of(**changes):
 
 def wiring_of(bank):
     """Return the wiring of a bank that carries 2 A."""
-    return wire(arrangement_of(bank), choose(bank, NEED, fuse_a=3.0, isolator=True, lead_m=0.5))
+    return wire(arrangement_of(bank), choose(bank, NEED, fuse_a=3.0, isolator=True, lead_m=0.5, breaks_a=1e6))
 
 
 @settings(max_examples=60, deadline=None)
@@ -125,7 +125,7 @@ def test_sections_bear_what_the_table_says():
     for section_mm2, bears_a in AMPACITY_ROWS:
         assert ampacity_a(section_mm2) == bears_a
     assert (ampacity_a(2.0), ampacity_a(0.11)) == (17.0, 0.5)
-    assert (section_for(10.0), section_for(14.1), section_for(0.1), section_for(111.0)) == (1.0, 2.5, 1.0, None)
+    assert (section_for(10.0), section_for(14.1), section_for(0.1), section_for(208.0)) == (1.0, 2.5, 1.0, None)
     # 3 A over 10 m of 1.5 mm² lose 0.69 V; half of that needs 4 mm², since 2.5 mm² still lose 0.41 V.
     assert drop_v(3.0, 10.0, 1.5) == pytest.approx(0.69, abs=0.005)
     assert section_for(3.0, length_m=10.0, loses_v=0.345, drop_current_a=3.0) == 4.0
@@ -133,7 +133,7 @@ def test_sections_bear_what_the_table_says():
 
 CHANGES = st.fixed_dictionaries(
     {
-        "capacity_ah": st.sampled_from([7, 12, 17, 24, 38, 65]),
+        "capacity_ah": st.sampled_from([4, 7, 12, 17, 24, 38, 65]),
         "parallel": st.integers(1, 4),
         "series": st.sampled_from([1, 2]),
         "load_a": st.floats(0.02, 4.0),
@@ -168,6 +168,10 @@ def test_what_is_chosen_for_a_bank_earns_no_finding_of_its_wiring(c):
     found = judge_briefly(wired(supply, loads), loads).findings
     assert {f.code for f in found} & OF_WIRING == set()
     chosen = protect(wired(supply, loads), loads)
+    if chosen.choice is None:
+        assert "breaking capacity" in chosen.refused
+        assert supply.bank.short_circuit_a > 2000 or chosen.need.shared(max(1, supply.bank.parallel - 1)).least_a > 40
+        return
     assert all(d.is_enough for d in drops(supply, loads, chosen) if d.name == "battery lead")
     # Chosen once it stays as it is.
     again = protect(supply, loads)
@@ -175,9 +179,9 @@ def test_what_is_chosen_for_a_bank_earns_no_finding_of_its_wiring(c):
 
 
 def test_a_fuse_above_every_sold_size_is_refused_and_not_guessed():
-    """90 A for good: no fuse that goes with a listed cable carries it."""
+    """170 A continuously: no fuse that goes with a listed cable carries it."""
     supply, loads = supply_of(
-        supply={"output_limit_a": None, "bank": {"capacity_ah": 200, "parallel": 2}}, loads=[{"standby": {"current_a": 90.0}}]
+        supply={"output_limit_a": None, "bank": {"capacity_ah": 200, "parallel": 2}}, loads=[{"standby": {"current_a": 170.0}}]
     )
     chosen = protect(supply, loads)
     assert (chosen.choice, chosen.plan) == (None, None)
@@ -191,7 +195,11 @@ def test_a_way_out_of_a_wiring_finding_ends_it():
         ({"fuse_a": 2, "fuse_dc_v": 32}, 1.0, {"fuse_a": 5}),
         ({"fuse_a": 40, "fuse_dc_v": 32}, 1.5, {"fuse_a": 5}),
     ):
-        bank = {"protection": {"isolator": True, **protection}, "lead": {"length_m": 0.5, "section_mm2": section_mm2}}
+        bank = {
+            "capacity_ah": 9,
+            "protection": {"isolator": True, **protection},
+            "lead": {"length_m": 0.5, "section_mm2": section_mm2},
+        }
         changes = {"supply": {"charge_limit_a": 3.5, "supply_current_a": 6, "bank": bank}}
         (finding,) = [f for f in evaluate(**changes).findings if f.code in OF_WIRING]
         assert "5 A" in finding.way_out
@@ -286,7 +294,8 @@ BY_HAND = [
 def test_a_sheet_sets_what_is_worked_by_hand(bank, more, degc, diode, battery_v, set_v):
     """And what it sets passes its own judge, and is right for the plan when it is entered there."""
     rail = [{"rail_v": more.get("nominal_v", 12)}]
-    supply, _ = supply_of(supply={"bank": bank, **more}, loads=rail)
+    follows = {"bank": bank, "charge_compensated": True, "charge_ends": "float_stage", **more}
+    supply, _ = supply_of(supply=follows, loads=rail)
     set_up = SetUp(day_degc=degc, diode=diode)
     sheet = sheet_of(supply, set_up)
     assert (sheet.battery_v, sheet.set_v) == (pytest.approx(battery_v), pytest.approx(set_v))
@@ -295,11 +304,11 @@ def test_a_sheet_sets_what_is_worked_by_hand(bank, more, degc, diode, battery_v,
     for kind, step in steps.items():
         assert judge_reading(supply, set_up, kind, step.target).told is Told.RIGHT
     entered = {
-        "supply": {"bank": bank, **more, "charge_v": battery_v, "typical_degc": degc},
+        "supply": {**follows, "charge_v": sheet.plan_v, "typical_degc": degc},
         "loads": rail,
         "site": {"min_degc": min(5, degc)},
     }
-    assert not {c for c in codes(evaluate(**entered)) if c.startswith("charge_voltage")}
+    assert not {c for c in codes(evaluate(**entered)) if c.startswith(("charge_voltage", "cyclic"))}
 
 
 def test_a_sheet_says_both_drops_of_a_diode_and_which_counts():
@@ -349,7 +358,7 @@ def test_a_wrong_reading_is_stopped_before_the_battery_is_connected():
     (one,) = plan.supplies
     judged = judge_reading(one, SetUp(day_degc=20, diode=Diode.SILICON, tail_v=0.5), StepKind.SET_V, 4.85)
     assert judged.words.startswith("4.85 V set: 0.75 V above what one lithium iron phosphate cell behind this diode needs: overcharges")
-    lead, _ = supply_of(supply={"bank": {"capacity_ah": 7}, "charge_limit_a": 0.7})
+    lead, _ = supply_of(supply={"bank": {"capacity_ah": 7}, "charge_limit_a": 0.7, "charge_compensated": True})
     day = SetUp(day_degc=25)
     for kind, value, told in (
         (StepKind.SET_V, 13.62, Told.RIGHT),
@@ -383,7 +392,8 @@ def test_nickel_is_charged_by_current_and_time():
 
 def test_a_parts_list_counts_what_is_drawn_and_what_is_new():
     """Every block, fuse, switch and metre of the drawing stands in it once; what the plan as found has already is not new."""
-    bank = {"parallel": 2, "series": 2, "capacity_ah": 24}
+    wiring = {"protection": {"fuse_a": 3, "fuse_dc_v": 32, "fuse_breaks_a": 9000}, "lead": {"length_m": 0.5, "section_mm2": 1.5}}
+    bank = {"parallel": 2, "series": 2, "capacity_ah": 24, **wiring}
     site = document(supply={"nominal_v": 24, "cutoff_v": 21, "charge_v": 27.3, "bank": bank}, loads=[{"rail_v": 24}])
     before = merged(site, {})
     before["plans"][0]["supplies"][0]["bank"] |= {"parallel": 1, "capacity_ah": 24}
@@ -403,7 +413,7 @@ def test_a_parts_list_counts_what_is_drawn_and_what_is_new():
 def test_the_workings_of_a_fuse_can_be_evaluated_again():
     """Each step from its inputs, as they are shown."""
     supply, loads = supply_of(
-        **stressed({"capacity_ah": 24, "parallel": 2, "series": 1, "load_a": 1.3, "burst_a": 9.0, "burst_s": 2.0, "charge_a": 1.7})
+        **stressed({"capacity_ah": 7, "parallel": 2, "series": 1, "load_a": 1.3, "burst_a": 9.0, "burst_s": 2.0, "charge_a": 1.7})
     )
     for working in protect(supply, loads).workings.values():
         names = {i.symbol: i.value for i in working.inputs}

@@ -80,6 +80,8 @@ def bank_columns(supply: Supply) -> Row:
         **new_bank_columns(bank),
         "bank_fuse_a": protection.fuse_a if protection else None,
         "bank_fuse_dc_v": protection.fuse_dc_v if protection else None,
+        "bank_fuse_kind": protection.fuse_kind if protection else None,
+        "bank_fuse_breaks_a": protection.fuse_breaks_a if protection else None,
         "bank_isolator": protection.isolator if protection else None,
         "bank_string_fuses": protection.string_fuses if protection else None,
         "bank_lead_length_m": lead.length_m if lead else None,

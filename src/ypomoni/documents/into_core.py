@@ -272,7 +272,7 @@ def _load(part: Part, places: dict[str, Place]) -> Load:
     if part.converter:
         # A linear converter has no efficiency of its own: it takes what its voltage leaves.
         values = plain(LoadRow, part.converter, "converter")
-        converter = Converter(kind=values["kind"], efficiency_ratio=values["efficiency_ratio"] or 1.0)
+        converter = Converter(**{**values, "efficiency_ratio": values["efficiency_ratio"] or 1.0})
     return Load(
         **plain(LoadRow, part),
         supply_key=part.supply,

@@ -3,9 +3,10 @@
 from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.chemistries.discharge_table import RowKind
+from ypomoni.core.things.protection import FuseKind
 from ypomoni.records.field import Dated, Many, Real, Whole, Word, YesNo, amperes, degrees, key_of, share, volts
 from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, LENGTH, RESISTANCE, SECTION, VOLTAGE, YEARS
-from ypomoni.records.words import CHEMISTRY_WORDS, ROW_KIND_WORDS
+from ypomoni.records.words import CHEMISTRY_WORDS, FUSE_KIND_WORDS, ROW_KIND_WORDS
 
 BATTERY = "Its battery"
 BATTERY_MORE = "More of the battery"
@@ -227,6 +228,21 @@ class BankRow(TypedDict):
             since=5,
         ),
     ]
+    bank_cold_charge_per_h: Annotated[
+        float | None,
+        share(
+            "bank_cold_charge_per_h",
+            path="bank.cold_charge_per_h",
+            most=5,
+            default=None,
+            null=True,
+            group=BATTERY_MORE,
+            label="Charge rate from 0 to 10 °C",
+            hint="share of its capacity an hour, on its data sheet, e.g. 20 %",
+            told="charge rate in the cold",
+            since=16,
+        ),
+    ]
     bank_discharge_table: Annotated[
         list[dict[str, Any]],
         Many(
@@ -269,6 +285,39 @@ class BankRow(TypedDict):
             hint="DC volts printed on it, as in 32 V; a value for AC does not count",
             told="volts of the battery fuse",
             since=11,
+        ),
+    ]
+    bank_fuse_kind: Annotated[
+        str | None,
+        Word(
+            "bank_fuse_kind",
+            FUSE_KIND_WORDS,
+            path="bank.protection.fuse_kind",
+            one_of=FuseKind,
+            default=None,
+            null=True,
+            group=WIRING,
+            label="Kind of fuse",
+            none="not entered",
+            told="kind of battery fuse",
+            since=16,
+        ),
+    ]
+    bank_fuse_breaks_a: Annotated[
+        float | None,
+        Real(
+            "bank_fuse_breaks_a",
+            CURRENT,
+            path="bank.protection.fuse_breaks_a",
+            above=0,
+            most=200_000,
+            default=None,
+            null=True,
+            group=WIRING,
+            label="Breaking capacity",
+            hint="on its data sheet, e.g. 10000 A; leave blank if unknown",
+            told="breaking capacity of the battery fuse",
+            since=16,
         ),
     ]
     bank_isolator: Annotated[

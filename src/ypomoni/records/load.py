@@ -3,7 +3,8 @@
 from typing import Annotated, Any, TypedDict
 
 from ypomoni.core.things.loads import Behaviour, ConverterKind, During, Lock, Provenance, Purpose
-from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Whole, Word, amperes, degrees, key_of, share, volts
+from ypomoni.core.things.outputs import Topology
+from ypomoni.records.field import Flag, Kept, Line, Many, Nests, Real, Reference, Whole, Word, YesNo, amperes, degrees, key_of, share, volts
 from ypomoni.records.kinds import (
     APPARENT,
     CHARGE,
@@ -17,8 +18,17 @@ from ypomoni.records.kinds import (
     POWER,
     SECONDS,
     SECTION,
+    VOLTAGE,
 )
-from ypomoni.records.words import BEHAVIOUR_WORDS, CONVERTER_WORDS, DURING_WORDS, LOCK_WORDS, PROVENANCE_WORDS, PURPOSE_WORDS
+from ypomoni.records.words import (
+    BEHAVIOUR_WORDS,
+    CONVERTER_WORDS,
+    DURING_WORDS,
+    LOCK_WORDS,
+    PROVENANCE_WORDS,
+    PURPOSE_WORDS,
+    TOPOLOGY_WORDS,
+)
 
 CURRENTS = "Current of one piece"
 FED = "How it is fed"
@@ -183,6 +193,37 @@ class LoadRow(Kept):
             hint="switching only, as in 85 %",
         ),
     ]
+    converter_topology: Annotated[
+        str | None,
+        Word(
+            "converter_topology",
+            TOPOLOGY_WORDS,
+            path="converter.topology",
+            one_of=Topology,
+            default=None,
+            null=True,
+            none="not entered",
+            group=FED,
+            label="Converter type",
+            since=16,
+        ),
+    ]
+    converter_dropout_v: Annotated[
+        float | None,
+        Real(
+            "converter_dropout_v",
+            VOLTAGE,
+            path="converter.dropout_v",
+            least=0,
+            most=100,
+            default=None,
+            null=True,
+            group=FED,
+            label="Drop-out voltage",
+            hint="step-down or linear, e.g. 0.5 V; leave blank if unknown",
+            since=16,
+        ),
+    ]
     behaviour: Annotated[str, Word("behaviour", BEHAVIOUR_WORDS, one_of=Behaviour, group=FED, label="Draws as")]
     min_v: Annotated[
         float | None,
@@ -326,9 +367,22 @@ class LoadRow(Kept):
             default=None,
             null=True,
             group=ON_AC,
-            label="Asks for when it starts",
-            hint="as in 200 VA; empty if not known",
+            label="Starting power, more than 10 ms",
+            hint="motor, transformer or cold heater, e.g. 200 VA; not the charging peak of a switching supply",
             since=9,
+        ),
+    ]
+    ac_active_pfc: Annotated[
+        bool | None,
+        YesNo(
+            "ac_active_pfc",
+            path="ac.active_pfc",
+            default=False,
+            null=True,
+            group=ON_AC,
+            label="Active power-factor correction",
+            told="active power-factor correction",
+            since=16,
         ),
     ]
     ac_dc_v: Annotated[
@@ -399,5 +453,5 @@ LOAD_NESTS: Nests = {
     "alarm": ("alarm_current_a",),
     "converter": ("converter_kind",),
     "cable": ("cable_length_m",),
-    "ac": ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ac_inrush_va", "ac_dc_v", "ac_adaptor_ratio"),
+    "ac": ("ac_power_w", "ac_apparent_va", "ac_power_factor_ratio", "ac_inrush_va", "ac_active_pfc", "ac_dc_v", "ac_adaptor_ratio"),
 }

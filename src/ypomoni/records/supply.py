@@ -2,8 +2,9 @@
 
 from typing import Annotated, Any, TypedDict
 
+from ypomoni.core.things.outputs import Topology, Waveform
 from ypomoni.core.things.solar import Controller
-from ypomoni.core.things.supplies import ChargeMode
+from ypomoni.core.things.supplies import ChargeEnd, ChargeMode
 from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.records.bank import BankRow
 from ypomoni.records.field import (
@@ -25,9 +26,9 @@ from ypomoni.records.field import (
     share,
     volts,
 )
-from ypomoni.records.kinds import APPARENT, COUNT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
+from ypomoni.records.kinds import APPARENT, CHARGE, COUNT, CURRENT, HOURS, MILLISECONDS, MINUTES, POWER, SECONDS, VOLTAGE, VOLUME
 from ypomoni.records.pattern import MOST_SPANS, WeekSpanRow
-from ypomoni.records.words import CHARGE_WORDS, CONTROLLER_WORDS, KIND_WORDS
+from ypomoni.records.words import CHARGE_END_WORDS, CHARGE_WORDS, CONTROLLER_WORDS, KIND_WORDS, TOPOLOGY_WORDS, WAVEFORM_WORDS
 
 CHARGER = "Its output and charger"
 AC_OUTPUT = "Its AC output, if it is an AC UPS"
@@ -213,6 +214,38 @@ class _Outputs(TypedDict):
             since=9,
         ),
     ]
+    ac_waveform: Annotated[
+        str | None,
+        Word(
+            "ac_waveform",
+            WAVEFORM_WORDS,
+            path="ac.waveform",
+            one_of=Waveform,
+            default=None,
+            null=True,
+            none="not entered",
+            group=AC_OUTPUT,
+            label="Output waveform",
+            since=16,
+        ),
+    ]
+    ac_sold_with_ah: Annotated[
+        float | None,
+        Real(
+            "ac_sold_with_ah",
+            CHARGE,
+            path="ac.sold_with_ah",
+            above=0,
+            most=100_000,
+            default=None,
+            null=True,
+            group=AC_OUTPUT,
+            label="Battery supplied with the UPS",
+            hint="whole battery, e.g. 7 Ah; leave blank if unknown",
+            told="battery supplied with the UPS",
+            since=16,
+        ),
+    ]
     timed_runs: Annotated[list[dict[str, Any]], Many("timed_runs", TimedRunRow, default=[], most=20, told="timed runs", since=9)]
     dc_output_v: Annotated[
         float | None,
@@ -254,6 +287,37 @@ class _Outputs(TypedDict):
             label="Burns to stay awake (DC)",
             hint="as in 200 mW; empty for nothing",
             since=9,
+        ),
+    ]
+    dc_topology: Annotated[
+        str | None,
+        Word(
+            "dc_topology",
+            TOPOLOGY_WORDS,
+            path="dc.topology",
+            one_of=Topology,
+            default=None,
+            null=True,
+            none="not entered",
+            group=DC_OUTPUT,
+            label="Converter type",
+            since=16,
+        ),
+    ]
+    dc_dropout_v: Annotated[
+        float | None,
+        Real(
+            "dc_dropout_v",
+            VOLTAGE,
+            path="dc.dropout_v",
+            least=0,
+            most=100,
+            default=None,
+            null=True,
+            group=DC_OUTPUT,
+            label="Drop-out voltage",
+            hint="step-down or linear, e.g. 0.5 V; leave blank if unknown",
+            since=16,
         ),
     ]
     dc_min_input_v: Annotated[
@@ -496,6 +560,21 @@ class _Rest(TypedDict):
             since=5,
         ),
     ]
+    charge_ends: Annotated[
+        str | None,
+        Word(
+            "charge_ends",
+            CHARGE_END_WORDS,
+            one_of=ChargeEnd,
+            default=None,
+            null=True,
+            none="not entered",
+            group=CHARGER,
+            label="A cyclic charge is ended by",
+            told="what ends a cyclic charge",
+            since=16,
+        ),
+    ]
     charge_compensated: Annotated[
         bool | None,
         YesNo(
@@ -587,7 +666,14 @@ class SupplyRow(_Head, BankRow, _Outputs, _Season, _Rest):
 SUPPLY_NESTS: Nests = {
     "bank": ("bank_chemistry",),
     "bank.bms": ("bank_bms_limit_a", "bank_bms_cutoff_v", "bank_bms_charges_from_degc"),
-    "bank.protection": ("bank_fuse_a", "bank_fuse_dc_v", "bank_isolator", "bank_string_fuses"),
+    "bank.protection": (
+        "bank_fuse_a",
+        "bank_fuse_dc_v",
+        "bank_fuse_kind",
+        "bank_fuse_breaks_a",
+        "bank_isolator",
+        "bank_string_fuses",
+    ),
     "bank.lead": ("bank_lead_section_mm2",),
     "enclosure": ("enclosure_volume_m3",),
     "ac": ("ac_output_v",),

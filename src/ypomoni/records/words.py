@@ -21,6 +21,10 @@ SYSTEM_WORDS = {
 }
 LOCK_WORDS = {"fail_safe": "a lock that lets go without current", "fail_secure": "a lock that stays locked without current"}
 ROW_KIND_WORDS = {"end": "the end of a run", "reading": "a reading on the way"}
+CHARGE_END_WORDS = {"current": "charge current", "time": "timer", "float_stage": "float stage"}
+FUSE_KIND_WORDS = {"blade": "blade fuse", "bolted": "bolted fuse", "cartridge": "cartridge fuse"}
+WAVEFORM_WORDS = {"sine": "sine wave", "stepped": "stepped wave"}
+TOPOLOGY_WORDS = {"buck": "step-down (buck)", "boost": "step-up (boost)", "buck_boost": "step-up/down (buck-boost)", "linear": "linear"}
 CHARGE_WORDS = {"float": "held at its voltage for good", "cyclic": "ended by time or current", "timed": "a timed charge, for nickel cells"}
 POINT_WORDS = {"battery": "Battery lead", "output": "Supply output", "branch": "Branch", "device": "Device"}
 STATE_WORDS = {

@@ -5,7 +5,16 @@ two curves that meet them within 1.2 % give 1.7 h and 3.8 h from 11.5 V to 10.5 
 recharge tail or of aged blocks.
 """
 
-from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.charging import Charging, VoltageCharge
+from ypomoni.core.chemistries.lead_common import (
+    LEAD_CAPACITY_ROWS,
+    LEAD_CURVE,
+    LEAD_CURVE_ANCHORS,
+    LEAD_FROZEN_ROWS,
+    LEAD_RESISTANCE_ROWS,
+    LEAD_SIZING_ROWS,
+    LEAD_SOLD_BLOCKS,
+)
 from ypomoni.core.chemistries.model import Chemistry
 
 LEAD_AGM = Chemistry(
@@ -16,7 +25,6 @@ LEAD_AGM = Chemistry(
     ocv_rows=LEAD_CURVE,
     end_v=1.75,
     large_block_end_v=1.80,
-    greatest_charge_v=2.45,
     resistance_ohm_ah=0.0488,
     dc_over_1khz_ratio=1.64,
     activation_v=0.0257,
@@ -28,9 +36,39 @@ LEAD_AGM = Chemistry(
     r1_h=0.833,
     life_y=5.0,
     charge_ratio=0.90,
-    greatest_charge_per_h=0.25,
-    charge_knee_ratio=6.0,
-    charges_at_constant_current=False,
+    charging=Charging(
+        by=VoltageCharge(
+            float_v=2.27,
+            returns_to_v=None,
+            cyclic_v=2.40,
+            must_end=True,
+            least_v=2.20,
+            least_is_choice=False,
+            held_risk_v=2.33,
+            held_fails_v=2.40,
+            float_most_v=2.30,
+            cyclic_most_v=2.45,
+            unended_dangerous_v=2.40,
+            reaches_v=2.40,
+            dangerous_v=2.47,
+            balances_v=None,
+            float_per_degc_v=-0.003,
+            cyclic_per_degc_v=-0.0045,
+            limit_per_degc_v=-0.003,
+            moves_degc=(0.0, 40.0),
+            near_v=0.010,
+            part_charge_is_sure=True,
+        ),
+        greatest_per_h=0.25,
+        too_strong_is_danger=False,
+        cold_rows=None,
+        from_degc=None,
+        to_degc=None,
+        frozen_rows=LEAD_FROZEN_ROWS,
+        needs_current_limit=False,
+        knee_ratio=6.0,
+        faster_costs="Up to a quarter of its capacity an hour is common for lead; above it, it runs warm, and every 10 °C halve its life.",
+    ),
     is_lithium=False,
     capacity_rows=LEAD_CAPACITY_ROWS,
     sizing_rows=LEAD_SIZING_ROWS,
@@ -40,7 +78,8 @@ LEAD_AGM = Chemistry(
     self_discharge_per_month_ratio=0.03,
     is_lead=True,
     cell_limit_v=1.75,
-    dangerous_charge_v=2.47,
-    least_charge_v=2.20,
     highest_degc=50.0,
+    rest_apart_v=0.1 / 6,
+    cycle_life=(250.0, 1.0),
+    sold_blocks=LEAD_SOLD_BLOCKS,
 )

@@ -36,3 +36,13 @@ LEAD_CURVE: tuple[Row, ...] = (
 )
 # Makes differ by 15 mV a cell at rest, more where a cell is nearly empty. [L]
 LEAD_CURVE_ANCHORS = ((0.03, 0.0375), (0.12, 0.0225), (0.4, 0.015), (0.7, 0.015), (1.0, 0.015))
+# Acid that may be frozen: below a temperature, under an open-circuit voltage; recalled freezing points. [°C, V a cell, M]
+LEAD_FROZEN_ROWS: tuple[Row, ...] = ((-5.0, 1.95), (-15.0, 2.03), (-25.0, 2.10))
+# Generic blocks at the 20-hour rate. [V, Ah]
+LEAD_SOLD_BLOCKS: tuple[Row, ...] = (
+    *(
+        (12.0, ah)
+        for ah in (1.2, 2.1, 2.8, 3.2, 4.0, 5.0, 7.0, 9.0, 12.0, 17.0, 24.0, 26.0, 38.0, 45.0, 55.0, 65.0, 75.0, 100.0, 120.0, 150.0, 200.0)
+    ),
+    *((6.0, ah) for ah in (1.2, 4.0, 7.0, 10.0, 12.0)),
+)

@@ -4,7 +4,16 @@ Typical published-style figures [M]; the curve is that of AGM less 10 mV [L]. Th
 from AGM; the same are used.
 """
 
-from ypomoni.core.chemistries.lead_common import LEAD_CAPACITY_ROWS, LEAD_CURVE, LEAD_CURVE_ANCHORS, LEAD_RESISTANCE_ROWS, LEAD_SIZING_ROWS
+from ypomoni.core.chemistries.charging import Charging, VoltageCharge
+from ypomoni.core.chemistries.lead_common import (
+    LEAD_CAPACITY_ROWS,
+    LEAD_CURVE,
+    LEAD_CURVE_ANCHORS,
+    LEAD_FROZEN_ROWS,
+    LEAD_RESISTANCE_ROWS,
+    LEAD_SIZING_ROWS,
+    LEAD_SOLD_BLOCKS,
+)
 from ypomoni.core.chemistries.model import Chemistry
 
 LEAD_GEL = Chemistry(
@@ -15,7 +24,6 @@ LEAD_GEL = Chemistry(
     ocv_rows=tuple((h, round(v - 0.010, 3)) for h, v in LEAD_CURVE),
     end_v=1.75,
     large_block_end_v=1.80,
-    greatest_charge_v=2.40,
     resistance_ohm_ah=0.065,
     dc_over_1khz_ratio=1.63,
     activation_v=0.0257,
@@ -27,9 +35,39 @@ LEAD_GEL = Chemistry(
     r1_h=1.8,
     life_y=10.0,
     charge_ratio=0.90,
-    greatest_charge_per_h=0.20,
-    charge_knee_ratio=6.0,
-    charges_at_constant_current=False,
+    charging=Charging(
+        by=VoltageCharge(
+            float_v=2.27,
+            returns_to_v=None,
+            cyclic_v=2.35,
+            must_end=True,
+            least_v=2.20,
+            least_is_choice=False,
+            held_risk_v=2.33,
+            held_fails_v=2.40,
+            float_most_v=2.30,
+            cyclic_most_v=2.40,
+            unended_dangerous_v=2.40,
+            reaches_v=2.40,
+            dangerous_v=2.42,
+            balances_v=None,
+            float_per_degc_v=-0.003,
+            cyclic_per_degc_v=-0.0045,
+            limit_per_degc_v=-0.003,
+            moves_degc=(0.0, 40.0),
+            near_v=0.010,
+            part_charge_is_sure=True,
+        ),
+        greatest_per_h=0.20,
+        too_strong_is_danger=False,
+        cold_rows=None,
+        from_degc=None,
+        to_degc=None,
+        frozen_rows=LEAD_FROZEN_ROWS,
+        needs_current_limit=False,
+        knee_ratio=6.0,
+        faster_costs="Up to a fifth of its capacity an hour is common for gel; above it, it dries out.",
+    ),
     is_lithium=False,
     capacity_rows=LEAD_CAPACITY_ROWS,
     sizing_rows=LEAD_SIZING_ROWS,
@@ -39,7 +77,8 @@ LEAD_GEL = Chemistry(
     self_discharge_per_month_ratio=0.02,
     is_lead=True,
     cell_limit_v=1.75,
-    dangerous_charge_v=2.42,
-    least_charge_v=2.20,
     highest_degc=50.0,
+    rest_apart_v=0.1 / 6,
+    cycle_life=(250.0, 1.0),
+    sold_blocks=LEAD_SOLD_BLOCKS,
 )

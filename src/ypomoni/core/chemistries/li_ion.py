@@ -3,6 +3,7 @@
 Typical published-style figures [M]. The source does not say at which current a given protection circuit trips.
 """
 
+from ypomoni.core.chemistries.charging import Charging, VoltageCharge
 from ypomoni.core.chemistries.lithium_common import LITHIUM_CAPACITY_ROWS, LITHIUM_RESISTANCE_ROWS
 from ypomoni.core.chemistries.model import Chemistry
 
@@ -29,7 +30,6 @@ LI_ION = Chemistry(
     ),
     end_v=3.0,
     large_block_end_v=None,
-    greatest_charge_v=4.20,
     resistance_ohm_ah=0.12,
     dc_over_1khz_ratio=1.26,
     activation_v=0.0257,
@@ -41,9 +41,39 @@ LI_ION = Chemistry(
     r1_h=0.05,
     life_y=7.0,
     charge_ratio=0.99,
-    greatest_charge_per_h=0.5,
-    charge_knee_ratio=0.0,
-    charges_at_constant_current=False,
+    charging=Charging(
+        by=VoltageCharge(
+            float_v=None,
+            returns_to_v=None,
+            cyclic_v=4.20,
+            must_end=False,
+            least_v=4.00,
+            least_is_choice=True,
+            held_risk_v=None,
+            held_fails_v=None,
+            float_most_v=None,
+            cyclic_most_v=None,
+            unended_dangerous_v=None,
+            reaches_v=4.20,
+            dangerous_v=4.22,
+            balances_v=None,
+            float_per_degc_v=0.0,
+            cyclic_per_degc_v=0.0,
+            limit_per_degc_v=0.0,
+            moves_degc=None,
+            near_v=0.010,
+            part_charge_is_sure=False,
+        ),
+        greatest_per_h=0.5,
+        too_strong_is_danger=True,
+        cold_rows=((10.0, 0.2),),
+        from_degc=0.0,
+        to_degc=45.0,
+        frozen_rows=None,
+        needs_current_limit=True,
+        knee_ratio=0.0,
+        faster_costs="Every charge above half its capacity an hour takes cycles off a lithium-ion cell.",
+    ),
     is_lithium=True,
     capacity_rows=LITHIUM_CAPACITY_ROWS,
     sizing_rows=None,
@@ -52,6 +82,5 @@ LI_ION = Chemistry(
     confidence="M",
     self_discharge_per_month_ratio=0.02,
     cell_limit_v=2.5,
-    dangerous_charge_v=4.22,
-    least_charge_v=4.00,
+    rest_apart_v=0.05,
 )

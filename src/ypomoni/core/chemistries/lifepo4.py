@@ -4,6 +4,7 @@ Typical published-style figures [M]. The cell's own limit is 2.5 V; 2.8 V is the
 used here. The source does not say at which current a given management system trips.
 """
 
+from ypomoni.core.chemistries.charging import Charging, VoltageCharge
 from ypomoni.core.chemistries.lithium_common import LITHIUM_CAPACITY_ROWS, LITHIUM_RESISTANCE_ROWS
 from ypomoni.core.chemistries.model import Chemistry
 
@@ -28,7 +29,6 @@ LIFEPO4 = Chemistry(
     ),
     end_v=2.8,
     large_block_end_v=None,
-    greatest_charge_v=3.65,
     resistance_ohm_ah=0.06,
     dc_over_1khz_ratio=1.0,
     activation_v=0.0257,
@@ -40,9 +40,39 @@ LIFEPO4 = Chemistry(
     r1_h=0.05,
     life_y=10.0,
     charge_ratio=0.99,
-    greatest_charge_per_h=0.5,
-    charge_knee_ratio=0.0,
-    charges_at_constant_current=False,
+    charging=Charging(
+        by=VoltageCharge(
+            float_v=None,
+            returns_to_v=3.40,
+            cyclic_v=3.60,
+            must_end=False,
+            least_v=3.34,
+            least_is_choice=False,
+            held_risk_v=None,
+            held_fails_v=None,
+            float_most_v=None,
+            cyclic_most_v=None,
+            unended_dangerous_v=None,
+            reaches_v=3.65,
+            dangerous_v=3.67,
+            balances_v=(3.34, 3.50),
+            float_per_degc_v=0.0,
+            cyclic_per_degc_v=0.0,
+            limit_per_degc_v=0.0,
+            moves_degc=None,
+            near_v=0.020,
+            part_charge_is_sure=True,
+        ),
+        greatest_per_h=0.5,
+        too_strong_is_danger=True,
+        cold_rows=((10.0, 0.2),),
+        from_degc=0.0,
+        to_degc=45.0,
+        frozen_rows=None,
+        needs_current_limit=True,
+        knee_ratio=0.0,
+        faster_costs="Up to half its capacity an hour costs such a cell little; above it, less than its maker's limit.",
+    ),
     is_lithium=True,
     capacity_rows=LITHIUM_CAPACITY_ROWS,
     sizing_rows=None,
@@ -51,6 +81,6 @@ LIFEPO4 = Chemistry(
     confidence="M",
     self_discharge_per_month_ratio=0.025,
     cell_limit_v=2.5,
-    dangerous_charge_v=3.67,
-    least_charge_v=3.34,
+    cycle_life=(2000.0, 0.8),
+    sold_blocks=((12.8, 6), (12.8, 7), (12.8, 10), (12.8, 12), (12.8, 20), (12.8, 30), (12.8, 50), (12.8, 100), (12.8, 200)),
 )

@@ -3,7 +3,8 @@
 import itertools
 from dataclasses import dataclass
 
-from ypomoni.core.errors import OutsideTableError
+from ypomoni.core.chemistries.charging import Charging, CurrentCharge, VoltageCharge
+from ypomoni.core.errors import OutsideTableError, QuantityError
 
 Row = tuple[float, float]
 
@@ -24,7 +25,6 @@ class Chemistry:
     ocv_rows: tuple[Row, ...]
     end_v: float
     large_block_end_v: float | None
-    greatest_charge_v: float | None
     resistance_ohm_ah: float
     g: float
     capacity_over_c20_ratio: float
@@ -32,9 +32,8 @@ class Chemistry:
     r1_h: float
     life_y: float
     charge_ratio: float
-    greatest_charge_per_h: float
-    charge_knee_ratio: float
-    charges_at_constant_current: bool
+    # How it is charged; None: it is a primary cell, which never is.
+    charging: Charging | None
     is_lithium: bool
     capacity_rows: tuple[Row, ...]
     sizing_rows: tuple[Row, ...] | None
@@ -56,11 +55,50 @@ class Chemistry:
     is_lead: bool = False
     # A cell that is discharged below this is ruined; None: not tabled. [V]
     cell_limit_v: float | None = None
-    # Above this the charge itself is a danger; below the other it is never full. None: not tabled. Lead's belong to 25 °C. [V]
-    dangerous_charge_v: float | None = None
-    least_charge_v: float | None = None
+    # Full cells that rest further apart than this do not belong together; None: its voltage off load tells nothing of its charge. [V]
+    rest_apart_v: float | None = None
+    # So many cycles of such a depth make up its cycle life; None: not tabled. [cycles, ratio]
+    cycle_life: tuple[float, float] | None = None
+    # Generic sizes of blocks that are sold; empty: none is listed, so none is recommended. [V, Ah]
+    sold_blocks: tuple[Row, ...] = ()
     # Above 25 °C no capacity is credited; beyond this no figure is given. [°C]
     highest_degc: float = 60.0
+
+    def __post_init__(self) -> None:
+        if self.is_primary == (self.charging is not None):
+            states = (
+                "is a primary cell and states how it is charged"
+                if self.is_primary
+                else "is rechargeable and does not state how it is charged"
+            )
+            raise QuantityError(f"chemistry {self.key} {states}.")
+
+    @property
+    def by_voltage(self) -> VoltageCharge | None:
+        """Its charge voltages; None where it is charged by current, or never."""
+        by = self.charging.by if self.charging else None
+        return by if isinstance(by, VoltageCharge) else None
+
+    @property
+    def by_current(self) -> CurrentCharge | None:
+        """Its charge currents; None where it is charged by voltage, or never."""
+        by = self.charging.by if self.charging else None
+        return by if isinstance(by, CurrentCharge) else None
+
+    @property
+    def charges_at_constant_current(self) -> bool:
+        """Whether it is charged by current, for a time."""
+        return self.by_current is not None
+
+    @property
+    def greatest_charge_per_h(self) -> float:
+        """The greatest charge current as a share of the 20-hour capacity an hour; 0 of a cell that is never charged. [1/h]"""
+        return self.charging.greatest_per_h if self.charging else 0.0
+
+    @property
+    def charge_knee_ratio(self) -> float:
+        """How far its resistance grows towards full while it is charged."""
+        return self.charging.knee_ratio if self.charging else 0.0
 
     def capacity_factor_ratio(self, temperature_degc: float, *, sizing: bool = False) -> float:
         """Return f_T: the share of capacity left at a temperature; the sizing row where ``sizing``. [ratio]"""

@@ -18,27 +18,38 @@ from ypomoni.core.evaluation.recommending import (
 )
 from ypomoni.core.judgement.cables import LOST_RATIO, carried_v
 from ypomoni.core.judgement.protection import ISOLATED_FROM_AH, ISOLATED_FROM_V
-from ypomoni.core.outage.case import Case, hindrance_of
+from ypomoni.core.outage.case import Case, has_known_currents, hindrance_of
 from ypomoni.core.outage.demand import mean_draw, peak_draw
 from ypomoni.core.outage.identifying import identified
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.telling.results import Band, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
-from ypomoni.core.telling.wording import say_amp_hours, say_hours, say_required_h
+from ypomoni.core.telling.wording import (
+    say_amp_hours,
+    say_amps,
+    say_amps_at_least,
+    say_hours,
+    say_required_h,
+    say_span,
+    say_volts,
+)
 from ypomoni.core.things.batteries import Bank, StockBlock
+from ypomoni.core.things.charge_setting import withstands_v
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.protection import Lead, Protection
 from ypomoni.core.things.supplies import Supply
+from ypomoni.core.units import SECONDS_PER_HOUR
 from ypomoni.core.wiring.arrangement import arrangement_of
-from ypomoni.core.wiring.cables import AMPACITY_SOURCE, ampacity_a, drop_v, is_beyond_table, section_for
+from ypomoni.core.wiring.cables import AMPACITY_SOURCE, ampacity_a, drop_v, section_for
 from ypomoni.core.wiring.fuses import (
-    BLADE_BREAKS_A,
     CONTINUOUS_RATIO,
-    LONG_RATIO,
-    SHORT_RATIO,
+    ROUNDING,
     FuseNeed,
+    breaks_of,
+    fuse_kind_of,
     fuse_need,
-    must_bear_v,
+    greatest_multiple,
+    sold_fuse_a,
     sold_fuse_v,
 )
 from ypomoni.core.wiring.plan import DEFAULT_LEAD_M, USUAL_LEAD_DROP_RATIO, Choice, WiringPlan, choose, wire
@@ -174,7 +185,7 @@ class Protected:
     choice: Choice | None
     plan: WiringPlan | None
     bears_v: float
-    fuse_dc_v: float | None
+    protection: Protection | None
     breaks_a: float
     workings: dict[str, Working]
     # What of it is assumed, and what stands in the way.
@@ -182,9 +193,30 @@ class Protected:
     refused: str = ""
 
     @property
-    def blade_breaks_it(self) -> bool:
-        """Whether a common blade fuse breaks what the bank gives into a short."""
-        return self.breaks_a <= BLADE_BREAKS_A
+    def fuse_dc_v(self) -> float | None:
+        """The DC voltage the chosen fuse is rated for; None without one. [V]"""
+        return self.protection.fuse_dc_v if self.protection else None
+
+    @property
+    def chosen_breaks_a(self) -> float | None:
+        """What the chosen fuse breaks; None: only its data sheet says it. [A]"""
+        chosen = self.protection
+        if chosen is None or chosen.fuse_a is None:
+            return None
+        return breaks_of(fuse_kind_of(chosen.fuse_a, chosen.fuse_kind), chosen.fuse_dc_v, chosen.fuse_breaks_a)
+
+    @property
+    def enough_a(self) -> float | None:
+        """The smallest sold fuse that carries all, where a larger one is chosen because a blade fuse does not break a short circuit. [A]"""
+        enough_a = sold_fuse_a(self.need.for_rating)
+        chosen_a = self.choice.fuse_a if self.choice else None
+        return enough_a if enough_a is not None and chosen_a is not None and enough_a < chosen_a else None
+
+    @property
+    def replaces_mm2(self) -> float | None:
+        """The cross-section of a lead that is there and too thin; None where it stays, or none is known. [mm²]"""
+        lead = self.bank.lead
+        return None if lead is None or self.choice is None or self.choice.lead_mm2 <= lead.section_mm2 else lead.section_mm2
 
 
 def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
@@ -192,10 +224,9 @@ def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
     bank = supply.bank
     if bank is None:
         return None
-    known = hindrance_of(supply, loads) is None
-    need = fuse_need(supply, Case(supply, loads) if known else None)
+    need = fuse_need(supply, Case(supply, loads) if has_known_currents(supply, loads) else None)
     protection, lead = bank.protection, bank.lead
-    bears_v = must_bear_v(supply, bank)
+    bears_v = withstands_v(supply, bank)
     assumed: list[str] = []
     if lead is None:
         assumed.append(f"a lead of {DEFAULT_LEAD_M:g} m: enter its length and section")
@@ -203,15 +234,24 @@ def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
         assumed.append("nothing of the loads: what they draw is not known")
     if need.charge_a is None:
         assumed.append("nothing of the charger: its limit is not entered")
-    fuse_a, why_fuse = _fuse_for(bank, need)
+    fuse, why_fuse = _fuse_for(bank, need, bears_v)
     isolated = bank.rated_c20_ah >= ISOLATED_FROM_AH or bank.bank_v >= ISOLATED_FROM_V
     isolator = isolated or bool(protection and protection.isolator)
     lead_m = DEFAULT_LEAD_M if lead is None else lead.length_m
-    # A lead that lies there is kept where its ampacity is known: the fuse is chosen to protect it.
-    stays_mm2 = lead.section_mm2 if lead is not None and not is_beyond_table(lead.section_mm2) else None
     choice = None
-    if fuse_a is not None:
-        choice = choose(bank, need, fuse_a=fuse_a, isolator=isolator, lead_m=lead_m, lead_mm2=stays_mm2)
+    if fuse is not None and fuse.fuse_a is not None:
+        there_mm2 = None if lead is None else lead.section_mm2
+        choice = choose(
+            bank,
+            need,
+            fuse_a=fuse.fuse_a,
+            isolator=isolator,
+            lead_m=lead_m,
+            lead_mm2=there_mm2,
+            breaks_a=fuse.fuse_breaks_a,
+        )
+    if choice is None:
+        fuse = None
     plan = None if choice is None else wire(arrangement_of(bank), choice)
     return Protected(
         bank=bank,
@@ -219,11 +259,11 @@ def protect(supply: Supply, loads: tuple[Load, ...]) -> Protected | None:
         choice=choice,
         plan=plan,
         bears_v=bears_v,
-        fuse_dc_v=sold_fuse_v(bears_v),
+        protection=fuse and replace(fuse, isolator=isolator, string_fuses=choice is not None and choice.string_fuse_a is not None),
         breaks_a=bank.short_circuit_a,
         workings=_workings(bank, need, choice),
         assumed=tuple(assumed),
-        refused=why_fuse if fuse_a is None else "" if choice else "No listed cable goes with such a fuse. Have the protection designed.",
+        refused=why_fuse or ("" if choice else "No listed cable and string fuse go with such a fuse. Have the protection designed."),
     )
 
 
@@ -232,58 +272,77 @@ def wired(supply: Supply, loads: tuple[Load, ...]) -> Supply:
     protected = protect(supply, loads)
     if protected is None or protected.choice is None:
         return supply
-    choice, bank = protected.choice, protected.bank
-    protection = Protection(
-        fuse_a=choice.fuse_a, fuse_dc_v=protected.fuse_dc_v, isolator=choice.isolator, string_fuses=choice.string_fuse_a is not None
-    )
+    choice, bank, protection = protected.choice, protected.bank, protected.protection
     lead = Lead(length_m=choice.lead_m, section_mm2=choice.lead_mm2)
     return replace(supply, bank=replace(bank, protection=protection, lead=lead))
 
 
-def _fuse_for(bank: Bank, need: FuseNeed) -> tuple[float | None, str]:
-    """Return the fuse to fit: the one that is there if it carries all and its lead bears it, otherwise the next that is sold; or why none."""
-    fitted = bank.protection.fuse_a if bank.protection else None
-    lead = bank.lead
-    if (
-        fitted is not None
-        and fitted >= need.least_a * (1 - 1e-9)
-        and lead is not None
-        and fitted <= ampacity_a(lead.section_mm2) * (1 + 1e-9)
-    ):
-        return fitted, ""
-    if need.least_a <= 0:
+def _fuse_for(bank: Bank, need: FuseNeed, bears_v: float) -> tuple[Protection | None, str]:
+    """Return the fuse to fit: the one that is there if it passes every test, otherwise the smallest that is sold and does; or why none."""
+    there, lead = bank.protection, bank.lead
+    if there is not None and there.fuse_a is not None and lead is not None and _stays(bank, there, need, bears_v):
+        return there, ""
+    rating = need.for_rating
+    if rating.least_a <= 0:
         return None, "Nothing is known to flow through it: enter the loads and the charger first."
-    if need.sold_a is None:
-        return (
-            None,
-            f"It must carry {need.least_a:.3g} A: no fuse that goes with a listed cable does. Have the protection designed, or share the loads.",
+    dc_v = sold_fuse_v(bears_v)
+    if dc_v is None:
+        return None, f"The battery reaches {say_volts(bears_v)}: no listed fuse is rated for that. Have the protection designed."
+    fuse_a = sold_fuse_a(rating, short_circuit_a=bank.short_circuit_a)
+    enough_a = sold_fuse_a(rating)
+    if enough_a is None:
+        return None, (
+            f"The battery fuse must carry {say_amps_at_least(rating.least_a)}: no fuse that goes with a listed cable does. "
+            "Have the protection designed, or share the loads."
         )
-    return need.sold_a, ""
+    if fuse_a is None:
+        return None, (
+            f"The battery gives about {say_amps(bank.short_circuit_a, 2)} into a short circuit (2000 A breaking capacity of a bolted fuse). "
+            f"Choose a fuse of {say_amps(enough_a)} or more whose data sheet states {say_amps_at_least(bank.short_circuit_a)} at {say_volts(dc_v)} DC, "
+            "enter the fuse with that figure and its cable, and the wiring is drawn with it. If in doubt, have the protection designed."
+        )
+    return Protection(fuse_a=fuse_a, fuse_dc_v=dc_v, fuse_kind=fuse_kind_of(fuse_a)), ""
+
+
+def _stays(bank: Bank, there: Protection, need: FuseNeed, bears_v: float) -> bool:
+    """Return whether a fuse that is there carries all, is rated for the voltage, breaks a short circuit, and protects its lead."""
+    if there.fuse_a is None or bank.lead is None:
+        return False
+    kind = fuse_kind_of(there.fuse_a, there.fuse_kind)
+    breaks_a = breaks_of(kind, there.fuse_dc_v, there.fuse_breaks_a)
+    return (
+        need.for_rating.is_carried_by(there.fuse_a, kind)
+        and there.fuse_a <= ampacity_a(bank.lead.section_mm2) * (1 + ROUNDING)
+        and (there.fuse_dc_v is None or there.fuse_dc_v >= bears_v * (1 - ROUNDING))
+        and (breaks_a is None or bank.short_circuit_a <= breaks_a * (1 + ROUNDING))
+    )
 
 
 def _workings(bank: Bank, need: FuseNeed, choice: Choice | None) -> dict[str, Working]:
+    rating = need.for_rating
+    hardest = rating.hardest
+    pulse_a, multiple = (hardest.current_a, greatest_multiple(hardest.duration_s)) if hardest else (0.0, 1.0)
+    lasting = f"for {say_span(hardest.duration_s / SECONDS_PER_HOUR)}" if hardest else "none"
     inputs = (
-        WorkingInput(symbol="I_s", meaning="average in standby", value=need.standby_a or 0.0, unit="A"),
-        WorkingInput(symbol="I_a", meaning="average in alarm", value=need.alarm_a or 0.0, unit="A"),
-        WorkingInput(symbol="I_c", meaning="greatest charge", value=need.charge_a or 0.0, unit="A"),
-        WorkingInput(symbol="I_05", meaning="bursts of more than 0.5 s with all else", value=need.short_a, unit="A"),
-        WorkingInput(symbol="I_60", meaning="bursts of more than 60 s with all else", value=need.long_a, unit="A"),
+        WorkingInput(
+            symbol="I_s", meaning="standby, loads at the high end, effective over 10 min", value=rating.standby_a or 0.0, unit="A"
+        ),
+        WorkingInput(symbol="I_a", meaning="alarm, loads at the high end, effective over 10 min", value=rating.alarm_a or 0.0, unit="A"),
+        WorkingInput(symbol="I_c", meaning="charge, loads off", value=rating.charge_a or 0.0, unit="A"),
+        WorkingInput(symbol="I_p", meaning=f"pulse that asks for the largest fuse, {lasting}", value=pulse_a, unit="A"),
+        WorkingInput(symbol="x_p", meaning="multiple of its rating a blade fuse carries for so long", value=multiple, unit=""),
     )
     steps = (
-        Step(symbol="I_d", expression="max(I_s, I_a, I_c)", value=need.continuous_a, unit="A"),
-        Step(
-            symbol="I_F",
-            expression=f"max({CONTINUOUS_RATIO:g} * I_d, I_05 / {SHORT_RATIO:g}, I_60 / {LONG_RATIO:g})",
-            value=need.least_a,
-            unit="A",
-        ),
+        Step(symbol="I_d", expression="max(I_s, I_a, I_c)", value=rating.continuous_a, unit="A"),
+        Step(symbol="I_F", expression=f"max({CONTINUOUS_RATIO:g} * I_d, I_p / x_p)", value=rating.least_a, unit="A"),
     )
     found = {
         "fuse": Working(
             title="Least rating of the battery fuse",
-            value=need.least_a,
+            value=rating.least_a,
             unit="A",
-            source="1.25 times what flows for good; bursts by the time curve of a blade fuse (ISO 8820-3) [M]",
+            source="1.25 times the greatest effective current of any 10 min; pulses by the earliest opening of a blade fuse "
+            "(ISO 8820-3, check the edition in force) [M]",
             inputs=inputs,
             steps=steps,
         ),

@@ -6,12 +6,12 @@ from enum import StrEnum
 from ypomoni.core.bracketing import bracket
 from ypomoni.core.evaluation.figures import compute_figures
 from ypomoni.core.evaluation.recommending import CHARGER_CODES, SEVERE, judge_figures
-from ypomoni.core.judgement.charging import usual_charge_v
 from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.recharge import charge_current_a, recovery_with
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
 from ypomoni.core.telling.results import Severity
 from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_least, say_hours, say_percent, say_volts
+from ypomoni.core.things.charge_setting import greatest_charge_a, planned_bank_v
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 
@@ -19,14 +19,6 @@ TENTH_PER_H = 0.1
 NEARLY_RATIO, FULL_RATIO = 0.8, 0.95
 LARGEST_A = SOLD_CHARGERS_A[-1]
 SECONDS_ROUNDS = 24
-# What a faster charge does to a battery, as common practice has it. No law of wear is known well enough to give years. [L]
-FASTER_COSTS = {
-    "lead_agm": "Up to a quarter of its capacity an hour is common for lead; above it, it runs warm, and every 10 °C halve its life.",
-    "lead_gel": "Up to a fifth of its capacity an hour is common for gel; above it, it dries out.",
-    "lifepo4": "Up to half its capacity an hour costs such a cell little; above it, less than its maker's limit.",
-    "li_ion": "Every charge above half its capacity an hour takes cycles off a lithium-ion cell.",
-    "nimh": "Above a tenth of its capacity an hour a nickel cell needs a charger that feels its end; held longer it dries out.",
-}
 
 
 class School(StrEnum):
@@ -73,7 +65,7 @@ def charger_schools(supply: Supply, loads: tuple[Load, ...]) -> Chargers | None:
     bank = supply.bank
     if bank is None or bank.chemistry.is_primary or supply.of_kind.is_sunlit or hindrance_of(supply, loads) is not None:
         return None
-    charge_v = supply.charge_v if supply.charge_v is not None else usual_charge_v(supply, bank)
+    charge_v = supply.charge_v if supply.charge_v is not None else planned_bank_v(supply, bank)
     tried = supply if charge_v is None else replace(supply, charge_v=charge_v)
     case = Case(tried, loads)
     standby_a, alarm_a = case.mean_current_a(in_alarm=False), case.mean_current_a(in_alarm=True)
@@ -83,7 +75,7 @@ def charger_schools(supply: Supply, loads: tuple[Load, ...]) -> Chargers | None:
     asked = {
         School.TENTH: TENTH_PER_H * c20_ah,
         School.REQUIREMENT: _in_time_a(tried),
-        School.FASTEST: bank.chemistry.greatest_charge_per_h * c20_ah,
+        School.FASTEST: greatest_charge_a(supply, bank),
     }
     # The others are compared with what would be fitted for a tenth: the next sold one, not the tenth itself.
     tenth_h = _hours_h(tried, sold_charger_a(asked[School.TENTH] or 0.0) or LARGEST_A, NEARLY_RATIO)
@@ -209,8 +201,9 @@ def _words(
     if school is not School.TENTH and nearly_h is not None and tenth_h is not None and abs(tenth_h - nearly_h) >= 0.1:
         sooner = "sooner" if nearly_h < tenth_h else "later"
         found.append(f"It reaches 80 % {say_hours(abs(tenth_h - nearly_h))} {sooner} than a tenth of the capacity would.")
-    if school is School.FASTEST and supply.bank is not None:
-        found.append(FASTER_COSTS.get(supply.bank.chemistry_key, ""))
+    charging = supply.bank.chemistry.charging if supply.bank else None
+    if school is School.FASTEST and charging is not None:
+        found.append(charging.faster_costs)
     return tuple(w for w in found if w)
 
 
@@ -220,8 +213,15 @@ def _ten_hours(supply: Supply) -> str:
     if bank is None:
         return ""
     tenth_a = TENTH_PER_H * bank.rated_c20_ah
-    if bank.chemistry.charges_at_constant_current:
-        return f"A tenth of the capacity is {say_amps(tenth_a)}. Nickel stores about {say_percent(bank.chemistry.charge_ratio)} of what goes in, so it takes 14 to 16 h by the clock, not ten."
+    by = bank.chemistry.by_current
+    if by is not None:
+        stores = say_percent(bank.chemistry.charge_ratio)
+        name = bank.chemistry.name[:1].upper() + bank.chemistry.name[1:]
+        low_h, high_h = by.timed_h
+        return (
+            f"A tenth of the capacity is {say_amps(tenth_a)}. {name} stores about {stores} of what goes in, "
+            f"so a full charge takes {low_h:g} to {high_h:g} h by the clock, not ten."
+        )
     nearly_h, full_h = _hours_h(supply, tenth_a, NEARLY_RATIO), _hours_h(supply, tenth_a, FULL_RATIO)
     at = f" at {say_volts(supply.charge_v)}" if supply.charge_v is not None else ""
     nearly = "never reaches 80 %" if nearly_h is None else f"takes {say_hours(nearly_h)} to 80 %"

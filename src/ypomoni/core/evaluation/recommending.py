@@ -4,6 +4,7 @@ The one place that recommends. A bank is chosen by fewest strings first, then th
 avoided is never offered, and where none helps the reason names what a bank cannot mend.
 """
 
+import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -11,7 +12,6 @@ from ypomoni.core.evaluation.figures import Figures, compute_currents, compute_f
 from ypomoni.core.evaluation.living import fitted_with, keep_through_season, why_no_season
 from ypomoni.core.judgement import Facts, judge_supply
 from ypomoni.core.judgement.bank import say_mismatch
-from ypomoni.core.judgement.charging import lead_limit_v
 from ypomoni.core.judgement.protection import OF_WIRING
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.recharge import recovery_beside
@@ -30,8 +30,9 @@ from ypomoni.core.telling.wording import (
     say_required_h,
     say_volts,
 )
+from ypomoni.core.things.charge_setting import planned_bank_v
 from ypomoni.core.things.loads import Load
-from ypomoni.core.things.supplies import ChargeMode, Supply
+from ypomoni.core.things.supplies import ChargeEnd, ChargeMode, Supply
 
 SEVERE = frozenset({Severity.DANGER, Severity.FAILS})
 # A bank has nothing to do with these.
@@ -67,7 +68,6 @@ CHARGER_CODES = frozenset(
         "nimh_continuous",
     }
 )
-BOOST_V = {"lead_agm": 2.40, "lead_gel": 2.35, "lifepo4": 3.60, "li_ion": 4.20}
 ELSEWHERE = "Or look on the balance board which loads another supply can carry."
 
 
@@ -326,15 +326,15 @@ def _charger_that_does(supply: Supply, loads: tuple[Load, ...], now: SupplyResul
         whole = say_amps_at_least(stronger + standby_a)
         return f"Fit a supply that charges with {say_amps(stronger)} beside its loads: {whole} in all at least.{comes}", True
     # More amperes do not help where the last part goes in at a voltage that is set too low.
-    boost_cell_v = BOOST_V.get(bank.chemistry_key)
-    if boost_cell_v is not None and set_voltage_limits(supply):
-        cell_v = lead_limit_v(supply, boost_cell_v) if bank.chemistry.is_lead else boost_cell_v
-        boosted = replace(supply, charge_v=round(cell_v * bank.cells_in_series_count, 2), charge_mode=ChargeMode.CYCLIC)
+    by = bank.chemistry.by_voltage
+    if by is not None and set_voltage_limits(supply):
+        boosted = replace(supply, charge_mode=ChargeMode.CYCLIC, charge_ends=ChargeEnd.FLOAT_STAGE if by.must_end else None)
+        boosted = replace(boosted, charge_v=math.floor(100 * (planned_bank_v(boosted, bank) or 0.0) + 1e-6) / 100)
         found_a, earned, comes = _smallest_charger(boosted, loads, standby_a)
         if earned:
             return _say_first(earned[0]), False
         if found_a is not None:
-            ends = ", and that then goes back to float" if bank.chemistry.is_lead else ""
+            ends = ", and that then goes back to float" if by.must_end else ""
             at = say_volts(boosted.charge_v or 0)
             return f"Raise the set voltage: a charger that charges with {say_amps(found_a)} at {at}{ends} does it.{comes}", False
     hours = (

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.evaluation.source_workings import of_cuts, of_solar
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements.patterns import WEEK_H, TimePattern
@@ -12,7 +13,6 @@ from ypomoni.core.telling.results import CutsResult, SolarResult, SupplyResult, 
 
 # N = a·depth^−1.3 cycles: about 250 whole ones for lead of the general kind, 2,000 of 0.8 for lithium iron phosphate. Common practice. [M]
 CYCLES_POWER = -1.3
-LEAD_CYCLES_COUNT, LFP_CYCLES_COUNT, LFP_DEPTH_RATIO = 250.0, 2_000.0, 0.8
 # Less than this is no cycle.
 LEAST_DEPTH_RATIO = 1e-3
 
@@ -83,12 +83,10 @@ def cycle_life_y(chemistry_key: str, depth_ratio: float, full_cycles_per_y: floa
     """
     if depth_ratio < LEAST_DEPTH_RATIO or full_cycles_per_y <= 0.0:
         return None
-    if chemistry_key in ("lead_agm", "lead_gel"):
-        cycles_count = LEAD_CYCLES_COUNT * depth_ratio**CYCLES_POWER
-    elif chemistry_key == "lifepo4":
-        cycles_count = LFP_CYCLES_COUNT * (depth_ratio / LFP_DEPTH_RATIO) ** CYCLES_POWER
-    else:
+    tabled = CHEMISTRIES[chemistry_key].cycle_life
+    if tabled is None:
         return None
+    cycles_count = tabled[0] * (depth_ratio / tabled[1]) ** CYCLES_POWER
     return cycles_count * depth_ratio / full_cycles_per_y
 
 

@@ -9,20 +9,15 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from ypomoni.core.chemistries.cells import head_at_v
-from ypomoni.core.evaluation.recommending import BOOST_V
+from ypomoni.core.chemistries.charging import CHARGE_REFERENCE_DEGC, VoltageCharge
 from ypomoni.core.judgement.bank import say_mismatch
-from ypomoni.core.judgement.charging import (
-    FLOAT_USUAL_V,
-    HOT_CHARGE_DEGC,
-    MOVES_FROM_DEGC,
-    MOVES_TO_DEGC,
-    REFERENCE_DEGC,
-    TOLERANCE_V,
-    dangerous_from_v,
-)
-from ypomoni.core.telling.wording import plain_number, say_amps, say_percent, say_volts
+from ypomoni.core.judgement.charging import TOLERANCE_V, dangerous_from_v
+from ypomoni.core.outage.case import Case, end_threshold, has_known_currents
+from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_most, say_percent, say_volts, say_watts
 from ypomoni.core.things.batteries import Bank
-from ypomoni.core.things.supplies import ChargeMode, Supply
+from ypomoni.core.things.charge_setting import fixed_target_v, greatest_charge_a, is_held, planned_bank_v, target_at_v
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.supplies import ChargeEnd, ChargeMode, Supply
 
 
 class Diode(StrEnum):
@@ -64,23 +59,21 @@ DROPS = {
     Diode.SCHOTTKY: DiodeDrop(tail_low_v=0.15, tail_high_v=0.25, full_low_v=0.35, full_high_v=0.45),
     Diode.IDEAL: DiodeDrop(tail_low_v=0.0, tail_high_v=0.03, full_low_v=0.02, full_high_v=0.05),
 }
-# What lead's voltage moves by, held for good and ended by time or current. [V a cell and °C]
-FLOAT_PER_DEGC_V, CYCLIC_PER_DEGC_V = -0.003, -0.0045
-# How near a setting must be. [V a cell, M]
-NEAR_V = {"lead_agm": 0.010, "lead_gel": 0.010, "lifepo4": 0.020, "li_ion": 0.010}
+# A measured tail drop within the first pair is taken as it is; above the last figure it is none of a tail. [V, M]
+TAIL_LIMITS = {Diode.SILICON: (0.35, 0.60, 0.65), Diode.SCHOTTKY: (0.10, 0.30, 0.35)}
 NEAR_CURRENT_RATIO = 0.10
 # What a converter needs above what it gives, if its sheet does not say. [V, L]
 DROPOUT_V = {ChargerMake.BUCK: 1.5, ChargerMake.LINEAR: 2.5}
 TAIL_PER_H = 0.01
-NICKEL_TIMED_PER_H = 0.1
-NICKEL_HEADROOM_V = 1.6
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SetUp:
     """What is known on the day: the temperature, the diode and its drop at the tail if that was measured, the source, and the greatest currents.
 
-    ``shorting_allowed``: whether the charger's maker allows its current limit to be set into a short. [°C, V, A]
+    ``shorting_allowed``: whether the charger's maker allows its current limit to be set into a short. ``tail_confirmed``: an unusual drop was
+    measured again. ``input_max_v`` is the highest voltage in front of a linear stage, ``heat_limit_w`` what that stage gets rid of.
+    ``off_load_v`` is what the battery showed off load on the day. What is None is not known. [°C, V, A, W]
     """
 
     day_degc: float
@@ -90,6 +83,10 @@ class SetUp:
     dropout_v: float | None = None
     shorting_allowed: bool = False
     heat_limit_a: float | None = None
+    tail_confirmed: bool = False
+    input_max_v: float | None = None
+    heat_limit_w: float | None = None
+    off_load_v: float | None = None
 
     @property
     def drop(self) -> DiodeDrop:
@@ -126,7 +123,11 @@ class SheetStep:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SetUpSheet:
-    """A set-up sheet. With ``refused`` it has no steps: what stands in the way is said instead. [V, A]"""
+    """A set-up sheet. With ``refused`` or ``asked`` it has no steps: what stands in the way, or must be known first, is said instead. [V, A, W]
+
+    ``battery_v`` is what the battery must read at the day's temperature, ``plan_v`` what goes into the plan: of a charger that follows the
+    temperature the 25 °C value. ``heat_w`` is what a linear stage turns into heat at most.
+    """
 
     refused: tuple[str, ...]
     steps: tuple[SheetStep, ...]
@@ -135,73 +136,126 @@ class SetUpSheet:
     wrong_set_v: float | None
     limit_a: float | None
     told: tuple[str, ...] = ()
+    asked: tuple[str, ...] = ()
+    plan_v: float | None = None
+    heat_w: float | None = None
 
 
-def set_for_degc(supply: Supply, set_up: SetUp) -> float:
-    """Return the temperature a charger is set for: the day's, but the usual one where it is known not to follow the temperature. [°C]
+def battery_target_v(supply: Supply, bank: Bank, day_degc: float) -> float | None:
+    """Return the voltage that belongs at a bank's terminals on the day; None where it is charged by current. [V, °C]
 
-    Set for a cold day, a charger that does not follow would overcharge all summer.
+    A charger that follows the temperature is read at the day's. Any other, and one of which that is not known, is set for the typical
+    temperature: set for a cold day it would overcharge all summer.
     """
-    return supply.typical_degc if supply.charge_compensated is False else set_up.day_degc
-
-
-def battery_target_v(supply: Supply, bank: Bank, degc: float) -> float | None:
-    """Return the voltage that belongs at a bank's terminals at a temperature; None where it is charged by current. [V]
-
-    Lead moves with the temperature from 0 to 40 °C. Lithium is filled, whatever the mode.
-    """
-    chemistry, is_float = bank.chemistry, supply.charging is ChargeMode.FLOAT
-    cell_v = FLOAT_USUAL_V if chemistry.is_lead and is_float else BOOST_V.get(chemistry.key)
-    if cell_v is None:
+    by = bank.chemistry.by_voltage
+    if by is None:
         return None
-    if chemistry.is_lead:
-        moved_degc = min(max(degc, MOVES_FROM_DEGC), MOVES_TO_DEGC) - REFERENCE_DEGC
-        cell_v += (FLOAT_PER_DEGC_V if is_float else CYCLIC_PER_DEGC_V) * moved_degc
+    cell_v = target_at_v(supply, by, day_degc) if supply.charge_compensated is True else fixed_target_v(supply, by)
     return cell_v * bank.cells_in_series_count
 
 
-def greatest_charge_a(supply: Supply, bank: Bank, set_up: SetUp) -> float:
-    """Return the current limit to set: the smallest of what the battery takes, what the charger gives and what stays cool. [A]"""
-    per_h = NICKEL_TIMED_PER_H if bank.chemistry.charges_at_constant_current else bank.chemistry.greatest_charge_per_h
-    limits = [per_h * bank.rated_c20_ah, supply.charge_limit_a, set_up.heat_limit_a]
+def sheet_limit_a(supply: Supply, bank: Bank, set_up: SetUp) -> float:
+    """Return the current limit to set: the smallest of what the battery takes, cold included, what the charger gives and what stays cool. [A]"""
+    limits = [min(greatest_charge_a(supply, bank), greatest_charge_a(supply, bank, set_up.day_degc)), supply.charge_limit_a]
+    limits += [set_up.heat_limit_a, _cool_limit_a(supply, bank, set_up)]
+    if bank.chemistry.by_current is not None:
+        limits.append(bank.chemistry.by_current.timed_per_h * bank.rated_c20_ah)
     if bank.bms is not None:
         limits.append(bank.bms.limit_a)
     return min(a for a in limits if a is not None and a > 0)
 
 
-def sheet_of(supply: Supply, set_up: SetUp) -> SetUpSheet | None:
-    """Return the set-up sheet of a supply's charger; None without a bank."""
+def _ends_at_v(supply: Supply, bank: Bank) -> float:
+    """Return the lowest voltage of a bank at which its charge begins. [V]"""
+    return end_threshold(supply, (), bank).threshold_v
+
+
+def _cool_limit_a(supply: Supply, bank: Bank, set_up: SetUp) -> float | None:
+    """Return the charge current at which a linear stage gives off no more heat than it may; None where that is not known. [A]"""
+    if set_up.source is not ChargerMake.LINEAR or set_up.input_max_v is None or set_up.heat_limit_w is None:
+        return None
+    over_v = set_up.input_max_v - _ends_at_v(supply, bank)
+    return set_up.heat_limit_w / over_v if over_v > 0 else None
+
+
+def heat_of(supply: Supply, loads: tuple[Load, ...], set_up: SetUp, charge_a: float, set_v: float) -> float | None:
+    """Return the greatest heat of a linear stage: charging an empty battery, or carrying the loads with the battery full; None: not known. [W]
+
+    Loads draw what they do with mains on, at the set voltage, bursts included.
+    """
+    bank = supply.bank
+    if bank is None or set_up.source is not ChargerMake.LINEAR or set_up.input_max_v is None:
+        return None
+    empty_w = (set_up.input_max_v - _ends_at_v(supply, bank)) * charge_a
+    if not has_known_currents(supply, loads):
+        return max(0.0, empty_w)
+    mean_a = Case(supply, loads).mean_draw(in_alarm=False).at_nominal_a(set_v)
+    full_w = (set_up.input_max_v - set_v) * (mean_a + TAIL_PER_H * bank.rated_c20_ah)
+    return max(0.0, empty_w, full_w)
+
+
+def sheet_of(supply: Supply, set_up: SetUp, loads: tuple[Load, ...] = ()) -> SetUpSheet | None:
+    """Return the set-up sheet of a supply's charger with the loads behind it; None without a bank."""
     bank = supply.bank
     if bank is None:
         return None
-    refused = tuple(_refusals(supply, bank, set_up))
-    if refused:
+    nothing = SetUpSheet(refused=(), steps=(), battery_v=None, set_v=None, wrong_set_v=None, limit_a=None)
+    refused, asked = tuple(_refusals(supply, bank, set_up)), tuple(_questions(bank, set_up))
+    if refused or asked:
         # A figure that stands on a refused sheet would be set: it names none.
-        return SetUpSheet(refused=refused, steps=(), battery_v=None, set_v=None, wrong_set_v=None, limit_a=None)
-    battery_v, limit_a = battery_target_v(supply, bank, set_for_degc(supply, set_up)), greatest_charge_a(supply, bank, set_up)
+        return replace(nothing, refused=refused, asked=() if refused else asked)
+    battery_v, limit_a = battery_target_v(supply, bank, set_up.day_degc), sheet_limit_a(supply, bank, set_up)
     if battery_v is None:
-        return SetUpSheet(
-            refused=(), steps=tuple(_nickel_steps(supply, bank, limit_a)), battery_v=None, set_v=None, wrong_set_v=None, limit_a=limit_a
-        )
+        return replace(nothing, steps=tuple(_current_steps(supply, bank, limit_a)), limit_a=limit_a)
     drop = set_up.drop
     set_v = battery_v + drop.tail_v
+    heat_w = heat_of(supply, loads, set_up, limit_a, battery_v)
+    if heat_w is not None and set_up.heat_limit_w is not None and heat_w > set_up.heat_limit_w * (1 + 1e-9):
+        return replace(nothing, refused=(_too_hot(heat_w, set_up.heat_limit_w),), heat_w=heat_w)
     # What it would come to by the drop at full current, which is what a diode's data sheet gives: shown so that it is not set.
     wrong_v = battery_v + 0.5 * (drop.full_low_v + drop.full_high_v)
     return SetUpSheet(
         refused=(),
-        steps=tuple(_steps(bank, set_up, battery_v, set_v, limit_a)),
+        steps=tuple(_steps(supply, bank, set_up, battery_v, set_v, limit_a)),
         battery_v=battery_v,
         set_v=set_v,
         wrong_set_v=wrong_v if set_up.diode in (Diode.SILICON, Diode.SCHOTTKY) else None,
         limit_a=limit_a,
-        told=tuple(_told(supply, bank, set_up, battery_v)),
+        told=tuple(_told(supply, bank, set_up, battery_v, heat_w)),
+        plan_v=planned_bank_v(supply, bank),
+        heat_w=heat_w,
     )
+
+
+def _too_hot(heat_w: float, limit_w: float) -> str:
+    return (
+        f"The linear stage turns {say_watts(heat_w)} into heat ({say_watts(limit_w)} allowed). "
+        "Lower its input voltage, give it a larger heat sink, or use a switching charger."
+    )
+
+
+def _questions(bank: Bank, set_up: SetUp) -> Iterator[str]:
+    """Yield what must be known before a charger is set up."""
+    limits = TAIL_LIMITS.get(set_up.diode)
+    if limits is not None and set_up.tail_v is not None and not set_up.tail_confirmed and not limits[0] <= set_up.tail_v <= limits[1]:
+        yield (
+            f"A tail drop of {say_volts(set_up.tail_v)} is unusual for this diode: {plain_number(limits[0])} to {plain_number(limits[1])} V are. "
+            f"Measure the drop again with no more than {say_amps(TAIL_PER_H * bank.rated_c20_ah)} flowing, then confirm it."
+        )
+    if set_up.source is ChargerMake.LINEAR and set_up.input_max_v is None and not bank.chemistry.charges_at_constant_current:
+        yield "Enter the highest input voltage of the linear stage. Without it, the heat of the stage cannot be calculated."
+    charging = bank.chemistry.charging
+    if charging is not None and charging.frozen_rows and set_up.off_load_v is None and set_up.day_degc < charging.frozen_rows[0][0]:
+        yield (
+            f"At {plain_number(set_up.day_degc)} °C a discharged battery may be frozen. "
+            "Enter the battery's voltage off load. Do not charge the battery before that."
+        )
 
 
 def _refusals(supply: Supply, bank: Bank, set_up: SetUp) -> Iterator[str]:
     """Yield why a charger must not be set up as it is."""
-    chemistry = bank.chemistry
-    if chemistry.is_primary:
+    chemistry, charging = bank.chemistry, bank.chemistry.charging
+    if charging is None:
         yield f"{chemistry.name[:1].upper()}{chemistry.name[1:]} cells are never charged: they leak, burst or burn."
         return
     # Blocks joined wrongly make every voltage of the sheet one for another bank.
@@ -209,19 +263,41 @@ def _refusals(supply: Supply, bank: Bank, set_up: SetUp) -> Iterator[str]:
         yield f"First put right how the blocks are joined: {say_mismatch(supply, bank)}"
     if supply.current_limited is False:
         yield "This charger has no current limit. An empty battery takes whatever comes: leads and charger burn. Use one that limits its current."
-    if chemistry.is_rechargeable_lithium:
-        if set_up.diode in (Diode.SILICON, Diode.SCHOTTKY):
-            yield (
-                "Lithium is never charged behind a fixed diode. Its drop falls by about 0.2 V as the current does, and all of that lands on the cells. "
-                "Use an ideal diode, or a charger that senses behind the diode."
-            )
-        if set_up.day_degc < 0 and not (bank.bms and bank.bms.charges_from_degc is not None and bank.bms.charges_from_degc >= 0):
-            yield f"It is {plain_number(set_up.day_degc)} °C. Lithium that is charged below 0 °C can later catch fire. Warm it first."
-        if set_up.day_degc > HOT_CHARGE_DEGC:
-            yield f"It is {plain_number(set_up.day_degc)} °C. Lithium is not charged above {HOT_CHARGE_DEGC:g} °C."
+    limits = TAIL_LIMITS.get(set_up.diode)
+    if limits is not None and set_up.tail_v is not None and set_up.tail_v > limits[2]:
+        yield (
+            f"{say_volts(set_up.tail_v)} is no tail drop of this diode. The drop was measured at too much current, or the diode is too small. "
+            "Use a charger that senses behind the diode, or measure again near the end of the charge."
+        )
+    if charging.needs_current_limit and set_up.diode in (Diode.SILICON, Diode.SCHOTTKY):
+        yield (
+            "Lithium is never charged behind a fixed diode. Its drop falls by about 0.2 V as the current does, and all of that lands on the cells. "
+            "Use an ideal diode, or a charger that senses behind the diode."
+        )
+    blocks_to_degc = bank.bms.charges_from_degc if bank.bms else None
+    from_degc = charging.from_degc
+    if from_degc is not None and set_up.day_degc < from_degc and (blocks_to_degc is None or blocks_to_degc < from_degc):
+        yield f"It is {plain_number(set_up.day_degc)} °C. Lithium that is charged below {from_degc:g} °C can later catch fire. Warm it first."
+    if charging.to_degc is not None and set_up.day_degc > charging.to_degc:
+        yield f"It is {plain_number(set_up.day_degc)} °C. Lithium is not charged above {charging.to_degc:g} °C."
+    yield from _frozen(bank, set_up)
 
 
-def _told(supply: Supply, bank: Bank, set_up: SetUp, battery_v: float) -> Iterator[str]:
+def _frozen(bank: Bank, set_up: SetUp) -> Iterator[str]:
+    rows = bank.chemistry.charging.frozen_rows if bank.chemistry.charging else None
+    if not rows or set_up.off_load_v is None:
+        return
+    cell_v = set_up.off_load_v / bank.cells_in_series_count
+    under_v = max((v for degc, v in rows if set_up.day_degc < degc), default=None)
+    if under_v is not None and cell_v < under_v:
+        yield (
+            f"The battery may be frozen: {say_volts(set_up.off_load_v)} off load at {plain_number(set_up.day_degc)} °C "
+            f"({plain_number(under_v * bank.cells_in_series_count, 4)} V minimum). A frozen battery can burst when it is charged. "
+            "Warm the battery slowly, look for cracks, then measure again."
+        )
+
+
+def _told(supply: Supply, bank: Bank, set_up: SetUp, battery_v: float, heat_w: float | None) -> Iterator[str]:
     drop = set_up.drop
     if set_up.diode in (Diode.SILICON, Diode.SCHOTTKY):
         tail = (
@@ -235,23 +311,49 @@ def _told(supply: Supply, bank: Bank, set_up: SetUp, battery_v: float) -> Iterat
             f"Near full the diode drops {tail}: that counts. At full current it drops {full}: that misleads. "
             f"Set by it, the battery would stand {say_volts(wrong_v)} too high for good."
         )
-    if bank.chemistry.is_lead and supply.charge_compensated is False:
-        yield f"This charger does not follow the temperature, so {say_volts(battery_v)} is set for the usual {plain_number(supply.typical_degc)} °C and not for today's."
-    elif bank.chemistry.is_lead:
-        yield f"{say_volts(battery_v)} belongs to {plain_number(set_up.day_degc)} °C. The cold asks for more, heat for less."
+    by, cells_count = bank.chemistry.by_voltage, bank.cells_in_series_count
+    plan_v = planned_bank_v(supply, bank)
+    if by is not None and by.moves_degc is not None:
+        yield from _told_of_temperature(supply, by, set_up, battery_v, plan_v or battery_v)
     # Filled and held it stays at the top of its curve, where it ages; a little below it is as good as full.
-    if bank.chemistry_key == "lifepo4" and supply.charging is ChargeMode.FLOAT:
-        yield f"Held at {say_volts(battery_v)} for good it ages a little faster. Let the charger end the charge, or go back to {say_volts(3.40 * bank.cells_in_series_count)} once it is full."
-    if supply.charge_v is not None and abs(supply.charge_v - battery_v) > NEAR_V[bank.chemistry_key] * bank.cells_in_series_count:
-        yield f"The plan says {say_volts(supply.charge_v)}. Once this is set, enter it in the plan, so that its hours go by it."
+    if by is not None and by.returns_to_v is not None and is_held(supply):
+        yield f"Held at {say_volts(battery_v)} for good it ages a little faster. Let the charger end the charge, or go back to {say_volts(by.returns_to_v * cells_count)} once it is full."
+    if heat_w is not None and set_up.heat_limit_w is None:
+        yield f"The linear stage turns up to {say_watts(heat_w)} into heat. Whether it can is not checked: enter what its heat sink allows."
+    near_v = (by.near_v if by else 0.0) * cells_count
+    if supply.charge_v is not None and plan_v is not None and abs(supply.charge_v - plan_v) > near_v:
+        yield f"The plan says {say_volts(supply.charge_v)}. Once this is set, enter {say_volts(plan_v)} in the plan, so that its hours go by it."
+
+
+def _told_of_temperature(supply: Supply, by: VoltageCharge, set_up: SetUp, battery_v: float, plan_v: float) -> Iterator[str]:
+    if supply.charge_compensated is True:
+        yield (
+            f"Two figures: {say_volts(battery_v)} is what the battery must read today at {plain_number(set_up.day_degc)} °C. "
+            f"{say_volts(plan_v)} is the value at {CHARGE_REFERENCE_DEGC:g} °C: enter that one in the plan."
+        )
+        return
+    why = "does not follow the temperature" if supply.charge_compensated is False else "may not follow the temperature: that is not entered"
+    degc = f"{plain_number(supply.typical_degc)} °C"
+    usual_v = target_at_v(supply, by, supply.typical_degc)
+    lowered = " A warm day would make more harmful, so it is set lower." if fixed_target_v(supply, by) < usual_v - 1e-9 else ""
+    yield f"This charger {why}. {say_volts(battery_v)} is set for the typical {degc}, not for today's temperature.{lowered}"
 
 
 LEAVE = "Warn the monitoring centre first. Mains side only by who is licensed for it; local codes come first."
 BURNS = "A battery's short burns: insulated tools, rings off, eyes covered."
 
 
-def _steps(bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: float) -> Iterator[SheetStep]:
-    near_v = NEAR_V[bank.chemistry_key] * bank.cells_in_series_count
+ENDED_BY = {
+    ChargeEnd.CURRENT: "The charge current ends it: see the charger switch off, or fall back, once the current is small.",
+    ChargeEnd.TIME: "A timer ends it: set the timer, and see it switch off.",
+    ChargeEnd.FLOAT_STAGE: "The charger ends it by its float stage: see it fall back once the current is small.",
+    None: "What ends this charge is not entered. Find out: a current, a time, or a float stage. If nothing ends it, set the float voltage instead.",
+}
+
+
+def _steps(supply: Supply, bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: float) -> Iterator[SheetStep]:
+    by = bank.chemistry.by_voltage
+    near_v = (by.near_v if by else 0.0) * bank.cells_in_series_count
     behind = " before the diode" if set_up.diode is not Diode.NONE else ""
     yield SheetStep(
         kind=StepKind.DO,
@@ -285,7 +387,7 @@ def _steps(bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: f
     yield SheetStep(
         kind=StepKind.SET_A,
         title="Set the current limit",
-        words=f"{how} No more than {say_amps(limit_a)}: the smallest of what battery, charger and heat allow.",
+        words=f"{how} No more than {say_amps_at_most(limit_a)}: the smallest of what battery, charger and heat allow.",
         target=limit_a,
         near=NEAR_CURRENT_RATIO * limit_a,
         unit="A",
@@ -298,6 +400,13 @@ def _steps(bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: f
         target=battery_v,
         unit="V",
     )
+    if by is not None and by.must_end and supply.charging is ChargeMode.CYCLIC and not supply.of_kind.is_cycled:
+        yield SheetStep(
+            kind=StepKind.DO,
+            title="Check what ends the charge",
+            words=ENDED_BY[supply.charge_ends],
+            caution="A cyclic voltage that nothing ends dries the battery out.",
+        )
     lithium = " Never without its own protection." if bank.chemistry.is_rechargeable_lithium else ""
     yield SheetStep(
         kind=StepKind.DO,
@@ -320,28 +429,31 @@ def _steps(bank: Bank, set_up: SetUp, battery_v: float, set_v: float, limit_a: f
     )
 
 
-def _nickel_steps(supply: Supply, bank: Bank, limit_a: float) -> Iterator[SheetStep]:
-    cells_count = bank.cells_in_series_count
+def _current_steps(supply: Supply, bank: Bank, limit_a: float) -> Iterator[SheetStep]:
+    """Yield the steps for a chemistry that is charged by current, for a time."""
+    by, cells_count = bank.chemistry.by_current, bank.cells_in_series_count
+    if by is None:
+        return
+    reaches_v = by.reaches_v * cells_count
     yield SheetStep(
         kind=StepKind.DO,
         title="Take the battery and the loads off the charger",
-        words="Nickel is charged by current, for a time. No voltage ends it.",
+        words=f"This {bank.chemistry.name} battery is charged by current, for a time. No voltage ends it.",
         caution=LEAVE,
     )
     yield SheetStep(
         kind=StepKind.INPUT_V,
         title="Read what the charger can reach with nothing connected",
-        words=f"It must be at least {say_volts(NICKEL_HEADROOM_V * cells_count)}, so that the current holds to the end.",
-        target=NICKEL_HEADROOM_V * cells_count,
+        words=f"It must be at least {say_volts(reaches_v)}, so that the current holds to the end.",
+        target=reaches_v,
         unit="V",
     )
-    is_float = supply.charging is ChargeMode.FLOAT
-    # A thirtieth lies between the fortieth that keeps a cell full and the twentieth that it bears for good.
-    target_a = bank.rated_c20_ah / 30.0 if is_float else limit_a
+    least_per_h, usual_per_h, most_per_h = by.trickle_per_h
+    target_a = usual_per_h * bank.rated_c20_ah if is_held(supply) else limit_a
     time = (
-        "It may stay on for good: between a fortieth and a twentieth of the capacity."
-        if is_float
-        else "For 14 to 16 h, then off, or down to a thirtieth of the capacity."
+        f"It may stay on for good: between a {1 / least_per_h:.0f}th and a {1 / most_per_h:.0f}th of the capacity."
+        if is_held(supply)
+        else f"For {by.timed_h[0]:g} to {by.timed_h[1]:g} h, then off, or down to a {1 / usual_per_h:.0f}th of the capacity."
     )
     yield SheetStep(
         kind=StepKind.SET_A,
@@ -356,7 +468,7 @@ def _nickel_steps(supply: Supply, bank: Bank, limit_a: float) -> Iterator[SheetS
         kind=StepKind.POLARITY,
         title="Check plus and minus at the end of the battery lead",
         words="Red lead of the meter on plus. A minus sign means the lead is turned: stop.",
-        target=NICKEL_HEADROOM_V * cells_count,
+        target=reaches_v,
         unit="V",
     )
     yield SheetStep(
@@ -399,7 +511,7 @@ def judge_reading(supply: Supply, set_up: SetUp, kind: StepKind, value: float) -
         return _judge_current(supply, bank, set_up, value)
     if kind is StepKind.INPUT_V:
         return _judge_input(supply, bank, set_up, value)
-    battery_v = battery_target_v(supply, bank, set_for_degc(supply, set_up))
+    battery_v = battery_target_v(supply, bank, set_up.day_degc)
     if battery_v is None:
         return Judged(told=Told.STOP, words="This battery is charged by current, for a time. No voltage is set for it.")
     return _judge_voltage(supply, bank, set_up, kind, value, battery_v)
@@ -427,12 +539,13 @@ def _judge_voltage(supply: Supply, bank: Bank, set_up: SetUp, kind: StepKind, va
     needs = _behind(bank, set_up.diode, kind)
     if value <= 0:
         return Judged(told=Told.STOP, words=f"{say_volts(value)}: nothing, or the wrong way round. Look at the meter's leads first.")
-    on_the_day = replace(supply, typical_degc=set_for_degc(supply, set_up), charge_compensated=False)
     # Judged at the temperature it is set for: what is right in the cold can be far too much in summer.
-    if most_v / cells_count > dangerous_from_v(on_the_day, bank) + TOLERANCE_V:
+    for_degc = set_up.day_degc if supply.charge_compensated is True else supply.typical_degc
+    if most_v / cells_count > dangerous_from_v(replace(supply, charge_compensated=False), bank, for_degc) + TOLERANCE_V:
         harm = "it can catch fire" if bank.chemistry.is_lithium else "it boils, gives off gas and can burst"
         return Judged(told=Told.STOP, words=f"{said}: {say_volts(off_v)} above {needs}: overcharges, {harm}. Do not connect the battery.")
-    near_v = NEAR_V[bank.chemistry_key] * cells_count
+    by = bank.chemistry.by_voltage
+    near_v = (by.near_v if by else 0.0) * cells_count
     if off_v > near_v * (1 + 1e-9):
         return Judged(
             told=Told.STOP, words=f"{said}: {say_volts(off_v)} above {needs}: overcharges. Turn it down before you connect the battery."
@@ -446,10 +559,10 @@ def _judge_voltage(supply: Supply, bank: Bank, set_up: SetUp, kind: StepKind, va
 
 
 def _judge_current(supply: Supply, bank: Bank, set_up: SetUp, value: float) -> Judged:
-    limit_a = greatest_charge_a(supply, bank, set_up)
-    if bank.chemistry.charges_at_constant_current and supply.charging is ChargeMode.FLOAT:
-        # What stays on for good must be borne for good.
-        limit_a = bank.rated_c20_ah / 20.0
+    limit_a, by = sheet_limit_a(supply, bank, set_up), bank.chemistry.by_current
+    if by is not None and is_held(supply):
+        # What stays on continuously is a trickle at most.
+        limit_a = by.trickle_per_h[2] * bank.rated_c20_ah
     if value <= 0:
         return Judged(told=Told.STOP, words=f"{say_amps(value)}: nothing flows, or the meter is the wrong way round.")
     if value > limit_a * (1 + NEAR_CURRENT_RATIO):
@@ -464,9 +577,10 @@ def _judge_current(supply: Supply, bank: Bank, set_up: SetUp, value: float) -> J
 
 
 def _judge_input(supply: Supply, bank: Bank, set_up: SetUp, value: float) -> Judged:
-    battery_v = battery_target_v(supply, bank, set_for_degc(supply, set_up))
+    battery_v = battery_target_v(supply, bank, set_up.day_degc)
     if battery_v is None:
-        least_v = NICKEL_HEADROOM_V * bank.cells_in_series_count
+        by = bank.chemistry.by_current
+        least_v = (by.reaches_v if by else 0.0) * bank.cells_in_series_count
     else:
         own_v = set_up.dropout_v if set_up.dropout_v is not None else DROPOUT_V.get(set_up.source, 0.0)
         least_v = battery_v + set_up.drop.tail_v + own_v

@@ -2,12 +2,11 @@
 
 from collections.abc import Iterator
 
-from ypomoni.core.judgement.charging import NICKEL_TRICKLE_PER_H, usual_charge_v
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import say_amps, say_amps_at_most, say_hours, say_hours_over, say_percent, say_required_h, say_volts
+from ypomoni.core.things.charge_setting import is_held, planned_bank_v
 from ypomoni.core.things.solar import Controller
-from ypomoni.core.things.supplies import ChargeMode
 
 # Of these findings, those that are about the battery itself and stand on its sheet.
 OF_BATTERY = frozenset(
@@ -129,7 +128,7 @@ def _not_promised(facts: Facts) -> Iterator[Finding]:
     if result.recovery_is_promised or result.recovery_h is None or bank is None:
         return
     required, share = facts.requirement.recharge_h is not None, say_percent(facts.requirement.recharge_to_ratio)
-    usual_v = usual_charge_v(supply, bank)
+    usual_v = planned_bank_v(supply, bank)
     yield Finding(
         code="recharge_not_promised",
         severity=Severity.RISK if required else Severity.NOTE,
@@ -174,15 +173,16 @@ def _too_strong(facts: Facts) -> Iterator[Finding]:
         most_a, by_sun = supply.solar.current_a(supply.charge_v, supply.nominal_v), True
     if bank is None or most_a is None:
         return
+    charging = bank.chemistry.charging
     greatest_a = bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah
     if most_a <= greatest_a * (1 + 1e-9):
         return
     # For good, nickel takes half of what it takes for a timed charge.
-    trickles = bank.chemistry.charges_at_constant_current and supply.charging is ChargeMode.FLOAT
-    allowed_a = min(greatest_a, NICKEL_TRICKLE_PER_H * bank.rated_c20_ah) if trickles else greatest_a
+    by = bank.chemistry.by_current
+    allowed_a = min(greatest_a, by.trickle_per_h[2] * bank.rated_c20_ah) if by is not None and is_held(supply) else greatest_a
     yield Finding(
         code="charger_too_strong",
-        severity=Severity.RISK if bank.chemistry.is_lead else Severity.DANGER,
+        severity=Severity.DANGER if charging is not None and charging.too_strong_is_danger else Severity.RISK,
         evidence=f"{'Full sun charges with up to' if by_sun else 'The charger is set to'} {say_amps(most_a)}. This {bank.chemistry.name} battery takes at most {say_amps(greatest_a)}: more overheats it.",
         source=f"greatest charge current of {bank.chemistry.name}: {bank.chemistry.greatest_charge_per_h:g} of its capacity an hour",
         way_out=f"Lower the charge limit to {say_amps_at_most(allowed_a)} or less, and check the maker's figure.",

@@ -4,11 +4,14 @@ Everything here follows from what is stated, so it is judged whether or not hour
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 
+from ypomoni.core.chemistries.charging import VoltageCharge
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_most, say_volts
 from ypomoni.core.things.batteries import Bank
+from ypomoni.core.things.charge_setting import coldest_charge_degc, greatest_charge_a, is_held, limit_v, planned_bank_v
 from ypomoni.core.things.supplies import ChargeMode, Supply
 from ypomoni.core.things.supply_kinds import SupplyKind
 
@@ -23,6 +26,8 @@ OF_BATTERY = frozenset(
         "no_current_limit",
         "charge_below_freezing",
         "charge_in_heat",
+        "charge_current_in_cold",
+        "cyclic_not_ended",
         "float_in_heat",
         "nimh_continuous",
     }
@@ -30,20 +35,10 @@ OF_BATTERY = frozenset(
 
 # Belongs to every limit of a charge voltage. [V a cell]
 TOLERANCE_V = 0.005
-# What the limits of lead move by, from 25 °C, where the charge voltage does not follow the temperature itself.
-PER_DEGC_V = -0.003
-MOVES_FROM_DEGC, MOVES_TO_DEGC, REFERENCE_DEGC = 0.0, 40.0, 25.0
 # Above this share of what it shows full no chemistry is charged.
 FULL_RATIO = 1.2
-FLOAT_FAILS_V, FLOAT_RISK_V, FLOAT_USUAL_V = 2.40, 2.33, 2.27
-BALANCE_FROM_V, BALANCE_TO_V = 3.34, 3.50
-# What fills a lithium cell with some room to its limit. [V a cell]
-FILLS_V = {"lifepo4": 3.60, "li_ion": 4.20}
 NEARLY_FULL_RATIO = 0.995
-HOT_CHARGE_DEGC = 45.0
 FLOAT_WARM_DEGC, FLOAT_HOT_DEGC = 30.0, 40.0
-# Nickel cells take so much for good, as a share of their capacity an hour.
-NICKEL_TRICKLE_PER_H = 1.0 / 20.0
 DISCONNECT = "Disconnect this charger from the battery. Use one that is made for this battery."
 LITHIUM_CHARGER = "Use a charger that is made for this chemistry and number of cells."
 
@@ -56,36 +51,15 @@ def check_charging(facts: Facts) -> list[Finding]:
     supply = facts.supply
     if bank.chemistry.is_primary:
         return list(_primary_charged(supply, bank))
-    checks = (_voltage, _current_limit, _cold_and_heat, _float_in_heat, _nickel)
+    checks = (_voltage, _not_ended, _current_limit, _cold_and_heat, _float_in_heat, _nickel)
     return [finding for check in checks for finding in check(supply, bank)]
 
 
-def lead_limit_v(supply: Supply, limit_v: float) -> float:
-    """Return a limit of lead's charge voltage at the supply's typical temperature; as it stands where the charger compensates. [V a cell]"""
-    if supply.charge_compensated is True:
-        return limit_v
-    degc = min(max(supply.typical_degc, MOVES_FROM_DEGC), MOVES_TO_DEGC)
-    return limit_v + PER_DEGC_V * (degc - REFERENCE_DEGC)
-
-
-def usual_charge_v(supply: Supply, bank: Bank) -> float | None:
-    """Return the set voltage that suits a bank: lead held on float, lithium filled; or None where the chemistry has none. [V]"""
-    cells_count, chemistry = bank.cells_in_series_count, bank.chemistry
-    if chemistry.is_lead:
-        return cells_count * lead_limit_v(supply, FLOAT_USUAL_V)
-    fills_v = FILLS_V.get(chemistry.key)
-    return None if fills_v is None else cells_count * fills_v
-
-
-def _limit_v(supply: Supply, bank: Bank, limit_v: float) -> float:
-    return lead_limit_v(supply, limit_v) if bank.chemistry.is_lead else limit_v
-
-
-def dangerous_from_v(supply: Supply, bank: Bank) -> float:
-    """Return the set voltage a cell above which charging is a danger. [V a cell]"""
+def dangerous_from_v(supply: Supply, bank: Bank, degc: float | None = None) -> float:
+    """Return the set voltage a cell above which charging is a danger, at the typical or another temperature. [V a cell, °C]"""
     full_v = FULL_RATIO * bank.cell.ocv_rows[-1][1]
-    own_v = bank.chemistry.dangerous_charge_v
-    return full_v if own_v is None else min(full_v, _limit_v(supply, bank, own_v))
+    by = bank.chemistry.by_voltage
+    return full_v if by is None else min(full_v, limit_v(supply, by, by.dangerous_v, degc))
 
 
 def _voltage(supply: Supply, bank: Bank) -> Iterator[Finding]:
@@ -108,42 +82,78 @@ def _voltage(supply: Supply, bank: Bank) -> Iterator[Finding]:
     if not bank.suits(supply.nominal_v):
         # No set voltage is right for a bank that is joined wrongly, so none is named.
         return
-    is_float = supply.charging is ChargeMode.FLOAT
-    if chemistry.is_lead and is_float:
-        yield from _float_too_high(supply, bank, cell_v, a_cell)
-    yield from _too_low(supply, bank, cell_v, a_cell)
-    balances = BALANCE_FROM_V - TOLERANCE_V <= cell_v <= BALANCE_TO_V
-    if chemistry.key == "lifepo4" and is_float and balances:
+    by = chemistry.by_voltage
+    if by is None:
+        return
+    if is_held(supply):
+        yield from _float_too_high(supply, bank, by, cell_v, a_cell)
+    yield from _too_low(supply, bank, by, cell_v, a_cell)
+    balances = by.balances_v is not None and by.balances_v[0] - TOLERANCE_V <= cell_v <= by.balances_v[1]
+    if is_held(supply) and balances:
         yield Finding(
             code="no_balancing",
             severity=Severity.NOTE,
             evidence=f"{a_cell} That fills the battery, but slowly, and its cells are never brought level with each other.",
-            source="lithium iron phosphate balances above 3.50 V a cell",
-            way_out=f"Charge it to {say_volts(FILLS_V['lifepo4'] * cells_count)} now and then, with a charger made for it.",
+            source=f"{chemistry.name} balances above {by.balances_v[1] if by.balances_v else 0:.2f} V a cell",
+            way_out=f"Charge it to {say_volts(by.cyclic_v * cells_count)} now and then, with a charger made for it.",
         )
 
 
-def _float_too_high(supply: Supply, bank: Bank, cell_v: float, a_cell: str) -> Iterator[Finding]:
-    for limit_v, severity in ((FLOAT_FAILS_V, Severity.FAILS), (FLOAT_RISK_V, Severity.RISK)):
-        if cell_v > lead_limit_v(supply, limit_v) + TOLERANCE_V:
-            usual_v = usual_charge_v(supply, bank) or 0.0
+def _not_ended(supply: Supply, bank: Bank) -> Iterator[Finding]:
+    by = bank.chemistry.by_voltage
+    of_kind = supply.of_kind
+    if (
+        by is None
+        or not by.must_end
+        or supply.charging is not ChargeMode.CYCLIC
+        or supply.charge_ends is not None
+        or not supply.has_charger
+    ):
+        return
+    # Where charge comes and goes by itself, it ends by itself.
+    if of_kind.is_cycled or supply.kind is SupplyKind.PRIMARY:
+        return
+    cell_v = None if supply.charge_v is None else supply.charge_v / bank.cells_in_series_count
+    limit_cell_v = by.unended_dangerous_v
+    if limit_cell_v is not None and supply.charge_compensated is not True:
+        limit_cell_v = by.moved_v(limit_cell_v, by.cyclic_per_degc_v, supply.typical_degc)
+    is_danger = cell_v is not None and limit_cell_v is not None and cell_v > limit_cell_v + TOLERANCE_V
+    harm = "dries out within weeks, gives off gas and can overheat" if is_danger else "is overcharged and dries out early"
+    at = "its cyclic charge voltage" if cell_v is None else f"{say_volts(supply.charge_v or 0.0)} ({plain_number(cell_v)} V a cell)"
+    yield Finding(
+        code="cyclic_not_ended",
+        severity=Severity.DANGER if is_danger else Severity.FAILS,
+        evidence=f"{supply.name} charges with {at}, and what ends that charge is not entered. {_named(bank)} left on a cyclic voltage {harm}.",
+        source="a cyclic charge of lead is ended by current, by time or by a float stage",
+        way_out=f"Find out what ends the charge and enter it. If nothing does, set the charger to float: {say_volts(_float_bank_v(supply, bank))}.",
+    )
+
+
+def _float_bank_v(supply: Supply, bank: Bank) -> float:
+    """Return the voltage that suits a charger that holds it. [V]"""
+    return planned_bank_v(replace(supply, charge_mode=ChargeMode.FLOAT), bank) or 0.0
+
+
+def _float_too_high(supply: Supply, bank: Bank, by: VoltageCharge, cell_v: float, a_cell: str) -> Iterator[Finding]:
+    for held_v, severity in ((by.held_fails_v, Severity.FAILS), (by.held_risk_v, Severity.RISK)):
+        if held_v is not None and cell_v > limit_v(supply, by, held_v) + TOLERANCE_V:
+            usual_v = planned_bank_v(supply, bank) or 0.0
             dries = "It dries out within months." if severity is Severity.FAILS else "It dries out early."
             yield Finding(
                 code="charge_voltage_high",
                 severity=severity,
-                evidence=f"{a_cell} Lead that is held at more than {plain_number(lead_limit_v(supply, limit_v))} V for good is overcharged. {dries}",
+                evidence=f"{a_cell} Lead that is held at more than {plain_number(limit_v(supply, by, held_v))} V for good is overcharged. {dries}",
                 source=f"float voltage of lead at {plain_number(supply.typical_degc)} °C",
                 way_out=f"Set the charger to {say_volts(usual_v)}, or let it end the charge by time or current.",
             )
             return
 
 
-def _too_low(supply: Supply, bank: Bank, cell_v: float, a_cell: str) -> Iterator[Finding]:
-    least_v = bank.chemistry.least_charge_v
-    if least_v is None or cell_v >= _limit_v(supply, bank, least_v) - TOLERANCE_V:
+def _too_low(supply: Supply, bank: Bank, by: VoltageCharge, cell_v: float, a_cell: str) -> Iterator[Finding]:
+    if cell_v >= limit_v(supply, by, by.least_v) - TOLERANCE_V:
         return
-    is_choice = bank.chemistry.key == "li_ion"
-    usual_v = usual_charge_v(supply, bank) or 0.0
+    is_choice = by.least_is_choice
+    usual_v = planned_bank_v(supply, bank) or 0.0
     finds = f"An outage finds it at {_say_share(supply.starts_at_ratio)}."
     if is_choice:
         evidence = f"{a_cell} That is gentle to the battery, but never fills it. {finds}"
@@ -170,7 +180,8 @@ def _named(bank: Bank) -> str:
 
 
 def _current_limit(supply: Supply, bank: Bank) -> Iterator[Finding]:
-    if not bank.chemistry.is_rechargeable_lithium or supply.kind is SupplyKind.SOLAR:
+    charging = bank.chemistry.charging
+    if charging is None or not charging.needs_current_limit or supply.kind is SupplyKind.SOLAR:
         return
     if supply.current_limited is False:
         yield Finding(
@@ -191,26 +202,44 @@ def _current_limit(supply: Supply, bank: Bank) -> Iterator[Finding]:
 
 
 def _cold_and_heat(supply: Supply, bank: Bank) -> Iterator[Finding]:
-    if not bank.chemistry.is_rechargeable_lithium or not supply.has_charger:
+    charging = bank.chemistry.charging
+    if charging is None or not supply.has_charger:
         return
-    blocks_from_degc = bank.bms.charges_from_degc if bank.bms else None
-    blocked = blocks_from_degc is not None and blocks_from_degc >= 0
-    if supply.min_degc < 0 and not blocked:
+    coldest_degc = coldest_charge_degc(supply, bank)
+    if charging.from_degc is not None and coldest_degc < charging.from_degc:
         yield Finding(
             code="charge_below_freezing",
             severity=Severity.DANGER,
-            evidence=f"It gets down to {plain_number(supply.min_degc)} °C at {supply.name}. {_named(bank)} that is charged below 0 °C can later catch fire.",
+            evidence=f"It gets down to {plain_number(supply.min_degc)} °C at {supply.name}. {_named(bank)} that is charged below {charging.from_degc:g} °C can later catch fire.",
             source=f"charge limits of {bank.chemistry.name}",
             way_out="Fit a battery that blocks its own charge in the cold, heat the cupboard, or use lead.",
         )
-    if supply.hottest_degc > HOT_CHARGE_DEGC:
+    elif charging.cold_rows is not None:
+        yield from _too_fast_in_cold(supply, bank, coldest_degc)
+    if charging.to_degc is not None and supply.hottest_degc > charging.to_degc:
         yield Finding(
             code="charge_in_heat",
             severity=Severity.DANGER,
-            evidence=f"It gets up to {plain_number(supply.hottest_degc)} °C at {supply.name}. {_named(bank)} must not be charged above {HOT_CHARGE_DEGC:g} °C.",
+            evidence=f"It gets up to {plain_number(supply.hottest_degc)} °C at {supply.name}. {_named(bank)} must not be charged above {charging.to_degc:g} °C.",
             source=f"charge limits of {bank.chemistry.name}",
             way_out="Move the battery to a cooler place, or fit a charger that stops in the heat.",
         )
+
+
+def _too_fast_in_cold(supply: Supply, bank: Bank, coldest_degc: float) -> Iterator[Finding]:
+    charges_a = [a for a in (supply.charge_limit_a, supply.supply_current_a) if a is not None]
+    allowed_a = greatest_charge_a(supply, bank)
+    is_cold = allowed_a < bank.chemistry.greatest_charge_per_h * bank.rated_c20_ah * (1 - 1e-9)
+    if not is_cold or not charges_a or min(charges_a) <= allowed_a * (1 + 1e-9):
+        return
+    yield Finding(
+        code="charge_current_in_cold",
+        severity=Severity.RISK,
+        evidence=f"{supply.name} charges its battery with up to {say_amps(min(charges_a))} at {plain_number(coldest_degc)} °C "
+        f"({say_amps_at_most(allowed_a)} allowed at that temperature). {_named(bank)} plates metal when it is charged fast in the cold, and can later catch fire.",
+        source=f"cold charge rate of {bank.chemistry.name}, common practice [M]; the data sheet wins",
+        way_out=f"Lower the charge limit to {say_amps_at_most(allowed_a)}, or enter the cold charge rate from the battery's data sheet.",
+    )
 
 
 def _float_in_heat(supply: Supply, bank: Bank) -> Iterator[Finding]:
@@ -230,9 +259,10 @@ def _float_in_heat(supply: Supply, bank: Bank) -> Iterator[Finding]:
 
 
 def _nickel(supply: Supply, bank: Bank) -> Iterator[Finding]:
-    if not bank.chemistry.charges_at_constant_current or supply.charge_limit_a is None or supply.charging is not ChargeMode.FLOAT:
+    by = bank.chemistry.by_current
+    if by is None or supply.charge_limit_a is None or not is_held(supply):
         return
-    trickle_a = NICKEL_TRICKLE_PER_H * bank.rated_c20_ah
+    trickle_a = by.trickle_per_h[2] * bank.rated_c20_ah
     if supply.charge_limit_a <= trickle_a * (1 + 1e-9):
         return
     yield Finding(

@@ -65,7 +65,8 @@ def is_promised(supply: Supply) -> bool:
     Set to 4.10 V a cell it goes to about 90 %, and cells differ in whether and when they get there.
     """
     bank = supply.bank
-    if bank is None or bank.chemistry_key != "li_ion" or supply.starts_at_ratio >= 1.0:
+    by = bank.chemistry.by_voltage if bank else None
+    if by is None or by.part_charge_is_sure or supply.starts_at_ratio >= 1.0:
         return True
     return supply.requirement.recharge_to_ratio <= supply.starts_at_ratio - ASYMPTOTE_RATIO
 

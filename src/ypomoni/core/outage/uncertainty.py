@@ -85,7 +85,7 @@ def worst_currents(currents: LoadCurrents, climate: Place, *, standby_only: bool
         return moved
     return replace(
         moved,
-        burst_currents_a=tuple(b.current_a + _burst_limit_a(load, b.current_a) for b in load.bursts),
+        burst_currents_a=tuple(b.current_a + burst_limit_a(load, b.current_a) for b in load.bursts),
         pieces_coincide=True,
         extra_current_a=_extra_a(load, climate, Place.greatest_share_ratio),
     )
@@ -101,7 +101,7 @@ def best_currents(currents: LoadCurrents, climate: Place, *, standby_only: bool 
         return moved
     return replace(
         moved,
-        burst_currents_a=tuple(b.current_a - _burst_limit_a(load, b.current_a) for b in load.bursts),
+        burst_currents_a=tuple(b.current_a - burst_limit_a(load, b.current_a) for b in load.bursts),
         extra_current_a=_extra_a(load, climate, Place.least_share_ratio),
     )
 
@@ -124,7 +124,7 @@ def _hardest_share(climate: Place, *, below_degc: float | None, above_degc: floa
     return max(greatest, climate.cold_share_ratio(below_degc=below_degc, above_degc=above_degc))
 
 
-def _burst_limit_a(load: Load, current_a: float) -> float:
+def burst_limit_a(load: Load, current_a: float) -> float:
     """Return how far a burst's current may be off: as far as the standby figure beside it; a nameplate is taken as it stands. [A]"""
     if load.standby.provenance is Provenance.NAMEPLATE:
         return 0.0

@@ -29,8 +29,6 @@ STANDARD_RATE_H = 20.0
 LARGE_BLOCK_AH = 38.0
 # A dead short draws about so many times what the model's resistance would let through, which stands for what diffuses as well. [M]
 SHORT_OVER_MODEL_RATIO = 2.0
-# What a cell is charged to at most in common practice; its fuse and isolator must bear it. [V a cell]
-CHARGES_TO_V = {"lead_agm": 2.40, "lead_gel": 2.40, "lifepo4": 3.65, "li_ion": 4.20}
 
 
 def cells_of_block(chemistry_key: str, block_v: float) -> int:
@@ -82,6 +80,8 @@ class Bank:
     resistance_ohm: float | None = None
     table: DischargeTable | None = None
     bms: Bms | None = None
+    # What its maker allows in the cold, as a share of its capacity an hour; None: what is usual for its chemistry.
+    cold_charge_per_h: float | None = None
     protection: Protection | None = None
     lead: Lead | None = None
     blocks: tuple[FittedBlock, ...] = ()
@@ -136,9 +136,9 @@ class Bank:
 
     @property
     def charges_to_v(self) -> float:
-        """The highest voltage a charge of this chemistry takes the whole bank to; of one that is not tabled, what it shows full. [V]"""
-        cell_v = CHARGES_TO_V.get(self.chemistry_key)
-        return self.full_v if cell_v is None else cell_v * self.cells_in_series_count
+        """The highest voltage a charge of this chemistry takes the whole bank to; of a cell that is never charged, what it shows full. [V]"""
+        charging = self.chemistry.charging
+        return self.full_v if charging is None else charging.by.reaches_v * self.cells_in_series_count
 
     @property
     def short_circuit_a(self) -> float:

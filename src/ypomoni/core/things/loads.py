@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from ypomoni.core.errors import QuantityError
-from ypomoni.core.things.outputs import Feed
+from ypomoni.core.things.outputs import Feed, Topology
 from ypomoni.core.things.places import Place
 from ypomoni.core.units import HOURS_PER_DAY, SECONDS_PER_HOUR
 
@@ -94,6 +94,9 @@ class Converter:
 
     kind: ConverterKind
     efficiency_ratio: float = 1.0
+    # What it can do, and what it needs above its rail; None: not known. [V]
+    topology: Topology | None = None
+    dropout_v: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -187,6 +190,7 @@ class AcDraw:
     apparent_va: float | None = None
     power_factor_ratio: float | None = None
     inrush_va: float | None = None
+    active_pfc: bool | None = None
     # What its adaptor gives, so that it runs on DC as well; None: on AC only. [V]
     dc_v: float | None = None
     adaptor_ratio: float | None = None
@@ -285,6 +289,11 @@ class Load:
     def recharge_current_a(self) -> float:
         """What recharging the batteries of one piece takes on average, on its rail. [A]"""
         return sum(r.mean_power_w for r in self.recharges) / self.rail_v
+
+    @property
+    def recharge_peak_a(self) -> float:
+        """The most that recharging the batteries of one piece takes at once, on its rail. [A]"""
+        return self.recharge_current_a
 
     @property
     def output_w_per_amp(self) -> float:

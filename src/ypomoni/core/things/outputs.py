@@ -14,6 +14,22 @@ OVERHEAD_SPREAD_RATIO = 0.5
 USUAL_POWER_FACTOR_RATIO = 0.6
 
 
+class Waveform(StrEnum):
+    """The shape of an inverter's output."""
+
+    SINE = "sine"
+    STEPPED = "stepped"
+
+
+class Topology(StrEnum):
+    """What a converter can do: step down, step up, both, or drop the rest as heat."""
+
+    BUCK = "buck"
+    BOOST = "boost"
+    BUCK_BOOST = "buck_boost"
+    LINEAR = "linear"
+
+
 class OverheadFrom(StrEnum):
     """Where the overhead of an inverter is known from."""
 
@@ -44,6 +60,9 @@ class AcOutput:
     light_load_off_w: float | None = None
     light_load_off_min: float = 5.0
     transfer_ms: float | None = None
+    waveform: Waveform | None = None
+    # The whole battery it is sold with, at its nominal voltage; None: not known. [Ah]
+    sold_with_ah: float | None = None
     overhead_from: OverheadFrom = OverheadFrom.STATED
     # Whether the runs that told the overhead told the condition of the battery as well.
     tells_condition: bool = False
@@ -71,6 +90,11 @@ class AcOutput:
         return self.expected_overhead_w or 0.0
 
     @property
+    def greatest_burns_w(self) -> float:
+        """The most it may take beside its loads: a guessed figure may be half as much again. [W]"""
+        return self.burns_w * (1.0 + OVERHEAD_SPREAD_RATIO if self.is_overhead_guessed else 1.0)
+
+    @property
     def off_after_h(self) -> float:
         """How long a light load is borne. [h]"""
         return self.light_load_off_min / 60.0
@@ -90,6 +114,9 @@ class DcOutput:
     sleep_below_a: float | None = None
     sleep_after_s: float = 30.0
     wakes_on_load: bool = True
+    # What its converter can do, and what it needs above its output; None: not known. [V]
+    topology: Topology | None = None
+    dropout_v: float | None = None
 
     @property
     def feed(self) -> Feed | None:

@@ -1,16 +1,30 @@
 """What protects a bank and how it is put together: its fuse and isolator, its lead, and its blocks one by one."""
 
 from dataclasses import dataclass
+from enum import StrEnum
+
+
+class FuseKind(StrEnum):
+    """Of which make a fuse is: that decides how early it opens and what it breaks."""
+
+    BLADE = "blade"
+    BOLTED = "bolted"
+    CARTRIDGE = "cartridge"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Protection:
-    """What protects a bank. ``fuse_a`` None: no fuse is fitted; ``fuse_dc_v``, ``isolator``, ``string_fuses`` None: not known. [A, V]"""
+    """What protects a bank. ``fuse_a`` None: no fuse is fitted; ``fuse_dc_v``, ``isolator``, ``string_fuses`` None: not known. [A, V]
+
+    ``fuse_breaks_a`` is the greatest short-circuit current the fuse breaks by its data sheet; None: what is common for its kind.
+    """
 
     fuse_a: float | None = None
     fuse_dc_v: float | None = None
     isolator: bool | None = None
     string_fuses: bool | None = None
+    fuse_kind: FuseKind | None = None
+    fuse_breaks_a: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

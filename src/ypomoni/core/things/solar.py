@@ -61,6 +61,12 @@ class SolarPart:
         volts = charge_v if charge_v is not None else CHARGING_OVER_NOMINAL_RATIO * nominal_v
         return (self.panel_w or 0.0) * self.panels_count * self.derate_ratio * TRACKING_RATIO / volts
 
+    def greatest_a(self, lowest_v: float) -> float | None:
+        """Return the most that can come from all panels: into a short, or all their power at the lowest voltage; None: not known. [A, V]"""
+        if self.controller is not Controller.MPPT:
+            return self.short_circuit_a
+        return None if self.panel_w is None else self.panel_w * self.panels_count / lowest_v
+
     @property
     def short_circuit_a(self) -> float | None:
         """What all panels give at most; None where their label is not known. [A]"""

@@ -26,6 +26,14 @@ class ChargeMode(StrEnum):
     TIMED = "timed"
 
 
+class ChargeEnd(StrEnum):
+    """What ends a charge that is not held: the current it falls to, a time, or a stage that goes back to float."""
+
+    CURRENT = "current"
+    TIME = "time"
+    FLOAT_STAGE = "float_stage"
+
+
 class Stage(StrEnum):
     """Which configuration of a site a plan is."""
 
@@ -66,6 +74,8 @@ class Supply:
     charge_limit_a: float | None = None
     charge_v: float | None = None
     charge_mode: ChargeMode | None = None
+    # What ends a cyclic charge; None: not known.
+    charge_ends: ChargeEnd | None = None
     charge_compensated: bool | None = None
     current_limited: bool | None = None
     max_degc: float | None = None

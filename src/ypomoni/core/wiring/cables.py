@@ -3,7 +3,8 @@
 from ypomoni.core.chemistries.model import interpolate
 from ypomoni.core.things.loads import Cable
 
-# (mm², A) that a single flexible lead with PVC bears in a warm cupboard. Rough [L]: the cable's own sheet and local rules win.
+# (mm², A) that a copper cable with PVC is rated for: thin ones rough [L], from 6 mm² on by the careful column of IEC 60364-5-52 (B1, three
+# loaded conductors, 30 °C), recalled: check the edition in force. The cable's own sheet and local rules win.
 AMPACITY_ROWS = (
     (0.22, 1.0),
     (0.5, 3.0),
@@ -12,11 +13,14 @@ AMPACITY_ROWS = (
     (1.5, 14.0),
     (2.5, 20.0),
     (4.0, 28.0),
-    (6.0, 38.0),
+    (6.0, 36.0),
     (10.0, 50.0),
     (16.0, 68.0),
     (25.0, 89.0),
     (35.0, 110.0),
+    (50.0, 134.0),
+    (70.0, 171.0),
+    (95.0, 207.0),
 )
 AMPACITY_SOURCE = "what a single flexible copper lead bears in a warm cupboard, rough [L]: the cable's own sheet and local rules win"
 GREATEST_SECTION_MM2, GREATEST_AMPACITY_A = AMPACITY_ROWS[-1]

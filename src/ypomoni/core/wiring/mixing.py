@@ -11,8 +11,6 @@ from ypomoni.core.things.protection import FittedBlock
 # More than this between two blocks of a bank, and they do not belong together. [months, ratio, V, M]
 MOST_MONTHS = 6
 MOST_CONDITION_RATIO = 0.1
-MOST_REST_V_PER_12_V = 0.1
-MOST_REST_V_PER_CELL = 0.05
 ROUNDING = 1e-9
 
 
@@ -81,9 +79,8 @@ def _mismatches(bank: Bank) -> Iterator[Mismatch]:
 
 def most_rest_v(bank: Bank) -> float | None:
     """Return how far two blocks may be apart at rest before they are joined; None where their voltage tells nothing of it. [V]"""
-    if bank.chemistry.is_lead:
-        return MOST_REST_V_PER_12_V * bank.block_v / 12.0
-    return MOST_REST_V_PER_CELL * bank.cells_in_series_count / bank.series if bank.chemistry_key == "li_ion" else None
+    apart_v = bank.chemistry.rest_apart_v
+    return None if apart_v is None else apart_v * bank.cells_in_series_count / bank.series
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import COPPER_OHM_MM2_PER_M
 from ypomoni.core.wiring.arrangement import Arrangement, model_ohm
-from ypomoni.core.wiring.cables import section_for
+from ypomoni.core.wiring.cables import GREATEST_AMPACITY_A, drop_v, is_beyond_table, section_for
 from ypomoni.core.wiring.fuses import FuseNeed, sold_fuse_a
 from ypomoni.core.wiring.net import Branch, Flow, solve_net
 
@@ -108,7 +108,16 @@ class WiringPlan:
         return solve_net(branches_of(self), "S1+", "S1−", load_a)
 
 
-def choose(bank: Bank, need: FuseNeed, *, fuse_a: float, isolator: bool, lead_m: float, lead_mm2: float | None = None) -> Choice | None:
+def choose(
+    bank: Bank,
+    need: FuseNeed,
+    *,
+    fuse_a: float,
+    isolator: bool,
+    lead_m: float,
+    lead_mm2: float | None = None,
+    breaks_a: float | None = None,
+) -> Choice | None:
     """Return what to wire a bank with behind a fuse; None where no fuse or cable that is listed goes with it.
 
     Parameters
@@ -116,15 +125,23 @@ def choose(bank: Bank, need: FuseNeed, *, fuse_a: float, isolator: bool, lead_m:
     need
         What goes through the main fuse. With one string out, the others carry it.
     lead_mm2
-        A lead that is there: it stays if it bears the fuse and loses no more than 2 %.
+        A lead that is there: it stays if it is rated for the fuse and loses no more than 2 %; one that is thicker always does.
+    breaks_a
+        What the fuses break by their data sheet, the fuses of the strings like the main one; None: what is common for their kind.
     """
     loses_v = USUAL_LEAD_DROP_RATIO * bank.bank_v
     needed_mm2 = section_for(fuse_a, length_m=lead_m, loses_v=loses_v, drop_current_a=need.greatest_a)
+    if needed_mm2 is None and lead_mm2 is not None and is_beyond_table(lead_mm2) and fuse_a <= GREATEST_AMPACITY_A:
+        # It is thicker than any that is listed, so it is rated for more than the last of them.
+        needed_mm2 = lead_mm2 if drop_v(need.greatest_a, lead_m, lead_mm2) <= loses_v * (1 + 1e-9) else None
     if needed_mm2 is None:
         return None
     string_a, string_mm2 = None, max(needed_mm2, lead_mm2 or 0.0)
     if bank.parallel > 1:
-        string_a = sold_fuse_a(need.least_a / (bank.parallel - 1))
+        # Into a string that shorts, all the others drive their current.
+        others_a = bank.short_circuit_a * (bank.parallel - 1) / bank.parallel
+        by_sheet = breaks_a is not None and others_a <= breaks_a * (1 + 1e-9)
+        string_a = sold_fuse_a(need.for_rating.shared(bank.parallel - 1), short_circuit_a=0.0 if by_sheet else others_a)
         string_mm2 = section_for(string_a) if string_a is not None else None
         if string_a is None or string_mm2 is None:
             return None

@@ -23,6 +23,7 @@ from ypomoni.core.telling.wording import (
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
 from ypomoni.core.wiring.arrangement import Seat, string_v, wrongs_of
+from ypomoni.core.wiring.fuses import fuse_kind_of
 from ypomoni.core.wiring.mixing import mismatches, most_rest_v, say_apart
 from ypomoni.core.wiring.plan import MOST_BLOCKS, WiringPlan, greatest_spread_ratio, shares_of, wire
 from ypomoni.web.power.laying_out import LaidOut, bank_of, kinds_of
@@ -297,21 +298,27 @@ def protection_rows(protected: Protected) -> list[ProtectionRow]:
     if choice is None:
         return []
     volts = f"{say_volts(protected.fuse_dc_v)} DC" if protected.fuse_dc_v else f"more than {say_volts(protected.bears_v)} DC"
-    breaks = f"It must break {say_amps(protected.breaks_a, 2)}" + (
-        ": a common blade fuse breaks about 1000 A."
-        if protected.blade_breaks_it
-        else ", and a common blade fuse breaks about 1000 A only: take one that is made for it."
+    breaks_a = protected.chosen_breaks_a
+    breaks = f"Breaking capacity: {say_amps(protected.breaks_a, 2)} required, " + (
+        f"{plain_number(breaks_a, 4)} A for this fuse." if breaks_a is not None else "look it up on the fuse's data sheet at this voltage."
     )
+    if protected.enough_a is not None:
+        breaks += (
+            f" {say_amps(protected.enough_a)} is enough for the current: such a fuse also fits where its data sheet states "
+            f"{say_amps(protected.breaks_a, 2)} breaking capacity."
+        )
+    chosen = protected.protection
+    kind = fuse_kind_of(choice.fuse_a or 0.0, chosen.fuse_kind if chosen else None).value
     flows = ", ".join(
         f"{say_amps(a)} {word}"
         for a, word in ((need.standby_a, "in standby"), (need.alarm_a, "in alarm"), (need.charge_a, "of charge"))
         if a is not None
     )
-    bursts = f"; bursts of up to {say_amps(need.short_a)}" if need.short_a > need.continuous_a * 1.001 else ""
+    bursts = f"; pulses of up to {say_amps(need.greatest_a)}" if need.greatest_a > need.continuous_a * 1.001 else ""
     rows = [
         ProtectionRow(
             what="Main fuse F1",
-            which=f"{say_amps(choice.fuse_a or 0.0)}, {volts}",
+            which=f"{say_amps(choice.fuse_a or 0.0)} {kind} fuse, {volts}",
             why=f"Through it flow {flows}{bursts}. {breaks}",
             working=protected.workings["fuse"],
         )
@@ -339,7 +346,12 @@ def protection_rows(protected: Protected) -> list[ProtectionRow]:
         ProtectionRow(
             what="Battery lead",
             which=f"{say_cm(choice.lead_m)} of {plain_number(choice.lead_mm2)} mm²",
-            why=f"It bears the fuse, and loses at most {say_volts(protected.workings['lead'].value or 0.0)}.",
+            why=(
+                ""
+                if protected.replaces_mm2 is None
+                else f"The {plain_number(protected.replaces_mm2)} mm² lead that is there is too thin and is replaced. "
+            )
+            + f"It bears the fuse, and loses at most {say_volts(protected.workings['lead'].value or 0.0)}.",
             working=protected.workings["lead"],
         )
     )

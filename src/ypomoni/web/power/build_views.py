@@ -18,9 +18,10 @@ from ypomoni.core.evaluation.recommending import judge_figures
 from ypomoni.core.evaluation.set_up import SetUpSheet, StepKind, Told, sheet_of
 from ypomoni.core.evaluation.two_banks import switch_positions
 from ypomoni.core.outage.case import hindrance_of
-from ypomoni.core.telling.wording import say_amps, say_hours, say_range, say_required_h, say_volts
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_range, say_required_h, say_volts
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import Plan, Stage, Supply
+from ypomoni.core.wiring.mixing import most_rest_v
 from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.quantities import QuantityTextError, read_quantity
 from ypomoni.documents.tables import write_csv, write_workbook
@@ -64,11 +65,19 @@ ORDER = (
     ("String fuses in, main fuse in, isolator closed. Then charger and mains on.", ""),
     ("Read volts at the bank and at the supply. Tell the monitoring centre that it is back.", ""),
 )
-PARALLEL_CAUTION = {
-    "lead": "Blocks of 12 V lead: at most 0.1 V apart at rest when they are joined in parallel.",
-    "li_ion": "Lithium-ion: at most 0.05 V a cell apart when joined, and never without its own protection.",
-    "lifepo4": "Lithium iron phosphate: its volts tell nothing. Charge each block full first, then join them. Never without its own protection.",
-}
+
+
+def _parallel_caution(bank: Bank) -> str:
+    """Return what to mind before blocks of a bank are joined in parallel, by what their voltage off load says of their charge."""
+    chemistry = bank.chemistry
+    if chemistry.is_primary:
+        return ""
+    own = " Never without its own protection." if chemistry.is_rechargeable_lithium else ""
+    name = chemistry.name[:1].upper() + chemistry.name[1:]
+    apart_v = most_rest_v(bank)
+    if apart_v is None:
+        return f"{name}: the voltage off load says nothing of the charge. Charge each block full first, then join them.{own}"
+    return f"{name}: {plain_number(apart_v)} V allowed between two blocks off load before they are joined in parallel.{own}"
 
 
 @blueprint.get("/bank")
@@ -85,7 +94,6 @@ def _bank_page(page: PlanPage, plan: Plan, supply: Supply | None, typed: TypedBl
         return render_template("power/bank.html", **frame, supply=supply, wiring=None)
     loads = plan.loads_on(supply.key)
     protected = protect(supply, loads)
-    kind = "lead" if supply.bank.chemistry.is_lead else supply.bank.chemistry_key
     html = render_template(
         "power/bank.html",
         **frame,
@@ -101,7 +109,7 @@ def _bank_page(page: PlanPage, plan: Plan, supply: Supply | None, typed: TypedBl
         two=_two_banks(plan, supply),
         order=ORDER,
         caution=CAUTION,
-        parallel_caution=PARALLEL_CAUTION.get(kind, ""),
+        parallel_caution=_parallel_caution(supply.bank),
     )
     return (html, 422) if typed and typed.faults else html
 
@@ -301,7 +309,7 @@ def _charger_page(page: PlanPage, plan: Plan, supply: Supply | None, *, said: di
     if supply is None or supply.bank is None:
         return render_template("power/charger.html", **frame, supply=supply, sheet=None)
     form = read_set_up(said, supply)
-    sheet = None if form.faults else sheet_of(supply, form.set_up)
+    sheet = None if form.faults else sheet_of(supply, form.set_up, plan.loads_on(supply.key))
     row = _row(page, supply.key)
     readings = set_up_readings(g.connection, g.actor, row["id"]) if row else []
     html = render_template(
@@ -337,7 +345,7 @@ TOLD_SHAPES = {"right": "holds", "off": "risk", "stop": "danger"}
 
 def _figures_of(sheet: SetUpSheet | None) -> dict[str, str]:
     """Return the voltages of a sheet in words; empty where it has none."""
-    named = {} if sheet is None else {"set": sheet.set_v, "battery": sheet.battery_v, "wrong": sheet.wrong_set_v}
+    named = {} if sheet is None else {"set": sheet.set_v, "battery": sheet.battery_v, "wrong": sheet.wrong_set_v, "plan": sheet.plan_v}
     return {name: f"{volts:.2f} V" for name, volts in named.items() if volts is not None}
 
 

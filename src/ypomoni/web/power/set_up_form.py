@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from ypomoni.core.evaluation.set_up import ChargerMake, Diode, SetUp, StepKind
 from ypomoni.core.things.supplies import Supply
 from ypomoni.documents.quantities import QuantityTextError, read_current, read_quantity
-from ypomoni.records.kinds import METER_VOLTAGE, TEMPERATURE, VOLTAGE, Kind
+from ypomoni.records.kinds import METER_VOLTAGE, POWER, TEMPERATURE, VOLTAGE, Kind
 
 DIODE_WORDS = {
     Diode.NONE: "none",
@@ -38,6 +38,10 @@ def read_set_up(said: dict[str, str], supply: Supply) -> SetUpForm:
         "tail": said.get("tail", ""),
         "dropout": said.get("dropout", ""),
         "heat": said.get("heat", ""),
+        "input_max": said.get("input_max", ""),
+        "heat_limit": said.get("heat_limit", ""),
+        "off_load": said.get("off_load", ""),
+        "tail_again": "yes" if said.get("tail_again") == "yes" else "no",
         "diode": said.get("diode", Diode.NONE.value),
         "make": said.get("make", ChargerMake.FINISHED.value),
         "shorting": "yes" if said.get("shorting") == "yes" else "no",
@@ -73,6 +77,9 @@ def read_set_up(said: dict[str, str], supply: Supply) -> SetUpForm:
     heat_a = amps("heat")
     if heat_a is not None and heat_a <= 0:
         faults["heat"], heat_a = "must be above 0 A, or empty.", None
+    heat_w = number("heat_limit", POWER)
+    if heat_w is not None and heat_w <= 0:
+        faults["heat_limit"], heat_w = "must be above 0 W, or empty.", None
     return SetUpForm(
         texts=texts,
         set_up=SetUp(
@@ -83,6 +90,10 @@ def read_set_up(said: dict[str, str], supply: Supply) -> SetUpForm:
             dropout_v=number("dropout", VOLTAGE),
             shorting_allowed=texts["shorting"] == "yes",
             heat_limit_a=heat_a,
+            tail_confirmed=texts["tail_again"] == "yes",
+            input_max_v=number("input_max", VOLTAGE),
+            heat_limit_w=heat_w,
+            off_load_v=number("off_load", VOLTAGE),
         ),
         faults=faults,
     )
