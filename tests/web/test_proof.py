@@ -1,5 +1,6 @@
 """Proof and Upkeep over HTTP: steps ticked, the plan as left, reports made, signed and verified, what is due closed, links that end."""
 
+import html
 import io
 import json
 import re
@@ -17,6 +18,7 @@ from cryptography.x509 import load_pem_x509_certificate
 from icalendar import Calendar
 from web.client import Client, rows
 
+from ypomoni.actions.report_changes import differences
 from ypomoni.actions.reports import make_asked
 from ypomoni.actions.working import work_once
 from ypomoni.documents.report.signing import make_key, verify_pdf
@@ -391,3 +393,53 @@ def test_sites_are_sought_filtered_and_sorted(client):
     # Never measured first; the archive was, and the workshop since.
     assert names("?sort=measured")[-2:] == ["Brackwater County Archive", "Saltmarsh Workshop"]
     assert names("?sort=nonsense&verdict=") == everything
+
+
+SINCE = {
+    "cable": ("UPDATE run SET length_m = length_m + 1 WHERE organisation_id = 1", "the cable runs were changed"),
+    "place": ("UPDATE place SET typical_degc = typical_degc + 1 WHERE id = (SELECT min(id) FROM place WHERE site_id = 1)", "place"),
+    "instrument": ("UPDATE instrument SET digits_count = digits_count + 1", "instrument"),
+    "plan": ("UPDATE plan SET name = 'Another' WHERE site_id = 1 AND key = 'proposal'", "the plan's name was changed"),
+    "another plan": ("UPDATE plan SET name = 'Another' WHERE site_id = 1 AND key = 'as-found'", "plan Another was changed"),
+    "engine": ("UPDATE report SET engine = 'of before'", "another version of the program"),
+}
+
+
+@pytest.mark.parametrize("what", SINCE)
+def test_whatever_changed_since_a_draft_stops_its_signature_and_is_named(client, conninfo, what):
+    """Cable runs, places, changeovers, instruments, fields of the plan, other plans, the program itself: named at signing and at verifying."""
+    statement, words = SINCE[what]
+    number = made_report(client, conninfo, "proposal", sections=("answer",))
+    with psycopg.connect(conninfo, autocommit=True) as connection:
+        assert connection.execute(statement).rowcount > 0
+    answer = html.unescape(client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text)
+    assert "was changed since this draft was made" in answer
+    assert words in answer
+    assert rows(conninfo, "SELECT signed_at FROM report WHERE id = %s", number) == [{"signed_at": None}]
+
+
+def test_a_tick_and_a_set_up_reading_since_stop_a_signature(client, conninfo):
+    """And nothing changed is signed: the twin."""
+    number = made_report(client, conninfo, "proposal", sections=("answer", "work", "sheets"))
+    tick(client, keys_of(client.get(PROOF).text)[0], "done")
+    assert "job sheet" in client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text
+    number = made_report(client, conninfo, "proposal", sections=("answer", "work", "sheets"))
+    reading = {"supply": "bay-a", "degc": "20 °C", "diode": "none", "make": "finished", "step": "set_v", "value": "13.7 V"}
+    assert client.post("/sites/1/proposal/build/charger", reading, script=False).status_code == 200
+    assert "charger was set up" in client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text
+    number = made_report(client, conninfo, "proposal", sections=("answer",))
+    assert "signed and sealed" in client.post(f"/reports/{number}/sign", {}, script=False, follow_redirects=True).text
+
+
+def test_a_changeover_that_is_turned_round_is_named():
+    """The order of its inputs decides what feeds first, so it is no small thing; nothing changed is nothing named."""
+    site = {
+        "site": {"name": "S"},
+        "requirements": [],
+        "plans": [{"key": "p", "name": "P", "selectors": [{"key": "c", "name": "Feed", "inputs": ["a", "b"]}]}],
+    }
+    turned = json.loads(json.dumps(site))
+    turned["plans"][0]["selectors"][0]["inputs"].reverse()
+    made_of = lambda file: {"site_file": file, "work": [], "sheets": [], "engine": "1"}  # noqa: E731
+    assert differences(made_of(site), made_of(turned), "p") == ("changeover Feed was changed",)
+    assert differences(made_of(site), made_of(json.loads(json.dumps(site))), "p") == ()

@@ -11,7 +11,10 @@ from ypomoni.actions.edit import find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import ENGINE_VERSION
 from ypomoni.actions.proof import base_of, work_of
+from ypomoni.actions.report_changes import differences
 from ypomoni.actions.sealing import Unopened, seal, unseal
+from ypomoni.actions.site_tree import SiteTree
+from ypomoni.core.telling.wording import say_list
 from ypomoni.documents.faults import Fault
 from ypomoni.documents.report.making import make_pdf
 from ypomoni.documents.report.model import PAPERS, SECTIONS, ReportOrder
@@ -69,7 +72,8 @@ def ask_for_report(connection: Connection, actor: Actor, plan_id: int, sections:
     plan = find(connection, actor, "plan", plan_id)
     tree = read_tree(connection, actor, plan["site_id"])
     document = read_document(tree).model_dump(mode="json")
-    asked = {"sections": list(chosen), "paper": paper}
+    ticks, sheets = _told_of(connection, actor, tree, plan)
+    asked = {"sections": list(chosen), "paper": paper, "work": ticks, "sheets": sheets}
     values = {
         "organisation_id": actor.organisation_id,
         "site_id": plan["site_id"],
@@ -81,16 +85,6 @@ def ask_for_report(connection: Connection, actor: Actor, plan_id: int, sections:
         "sealed_site": document,
     }
     report = insert_report(connection, values)
-    work = work_of(connection, actor, tree, plan)
-    ticks = (
-        ()
-        if work is None
-        else tuple(
-            (s.what, STATE_WORDS[t.state], t.note, f"{t.by}, {t.at:%d %b %Y %H:%M}" if t.at else "")
-            for s in work.steps
-            for t in (work.tick_of(s),)
-        )
-    )
     base = base_of(tree, plan)
     told = ReportOrder(
         plan_key=plan["key"],
@@ -102,8 +96,8 @@ def ask_for_report(connection: Connection, actor: Actor, plan_id: int, sections:
         made_at=f"{report['made_at'].astimezone(UTC):%Y-%m-%d %H:%M}",
         engine=ENGINE_VERSION,
         number=report["id"],
-        work=ticks,
-        sheets=_sheets(connection, actor, tree.supplies.get(plan_id, [])),
+        work=tuple(tuple(t) for t in ticks),
+        sheets=tuple((name, words) for name, words in sheets),
     )
     _queue(connection, actor, plan, report["id"], document, told)
     return report
@@ -214,7 +208,9 @@ def sign(connection: Connection, actor: Actor, report_id: int, secret: str) -> R
         raise Refused([Fault("", "It is not made yet.")])
     changed = changed_since(connection, actor, report)
     if changed:
-        raise Refused([Fault("", f"The plan was changed since this draft was made ({changed[0]}). Make the report again, then sign that.")])
+        raise Refused(
+            [Fault("", f"The plan was changed since this draft was made ({say_list(changed)}). Make the report again, then sign that.")]
+        )
     final = select_unsigned(connection, actor.organisation_id, report_id)
     if final is None:
         raise Refused([Fault("", "It is not made yet.")])
@@ -267,25 +263,30 @@ def verify(connection: Connection, actor: Actor, pdf: bytes) -> Verification:
 
 
 def changed_since(connection: Connection, actor: Actor, report: Row) -> tuple[str, ...]:
-    """Return in which things a plan differs from what a report of it was made of, by name; nothing where it is the same."""
+    """Return by name what differs between what a report was made of and what it would be made of now; nothing where it is all the same."""
     try:
         tree = read_tree(connection, actor, report["site_id"])
-        now = read_document(tree).model_dump(mode="json")
+        now_file = read_document(tree).model_dump(mode="json")
     except NotFound:
         return ("the site was removed",)
-    was = report["sealed_site"]
-    # The sealed site file is what was signed; what stands in the database may have been changed by anything since.
-    plans = [p for d in (was, now) for p in d["plans"] if p["key"] == report["plan_key"]]
-    if len(plans) < 2:
+    plan = next((p for p in tree.plans if p["key"] == report["plan_key"]), None)
+    if plan is None:
         return ("the plan was removed",)
-    found = [f"the site's {name}" for name in was["site"] if was["site"][name] != now["site"].get(name)]
-    for kind, word in (("supplies", "supply"), ("loads", "load"), ("points", "point"), ("readings", "reading"), ("tests", "test")):
-        old, new = ({e["key"]: e for e in p.get(kind) or []} for p in plans)
-        for key in dict.fromkeys([*old, *new]):
-            if old.get(key) != new.get(key):
-                named = (new.get(key) or old[key]).get("name") or key
-                verb = "was added" if key not in old else "was taken out" if key not in new else "was changed"
-                found.append(f"{word} {named} {verb}")
-    if was["requirements"] != now["requirements"]:
-        found.append("a requirement was changed")
-    return tuple(found)
+    told = report["asked"]
+    was = _made_of(report["sealed_site"], told.get("work"), told.get("sheets"), report["engine"])
+    # Reports of before kept neither ticks nor set-up readings, so nothing can be said of those.
+    work, sheets = _told_of(connection, actor, tree, plan) if "work" in told else (None, None)
+    return differences(was, _made_of(now_file, work, sheets, ENGINE_VERSION), report["plan_key"])
+
+
+def _made_of(site_file: dict[str, Any], work: Any, sheets: Any, engine: str) -> dict[str, Any]:
+    """Return all a report is made of."""
+    return {"site_file": site_file, "work": work, "sheets": sheets, "engine": engine}
+
+
+def _told_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow) -> tuple[list[Any], list[Any]]:
+    """Return the ticks of a plan's job sheet and what was read while its chargers were set up, as a report tells them."""
+    work = work_of(connection, actor, tree, plan)
+    steps = [(s, work.tick_of(s)) for s in work.steps] if work else []
+    ticks = [[s.what, STATE_WORDS[t.state], t.note, f"{t.by}, {t.at:%d %b %Y %H:%M}" if t.at else ""] for s, t in steps]
+    return ticks, [list(sheet) for sheet in _sheets(connection, actor, tree.supplies.get(plan["id"], []))]

@@ -5,6 +5,7 @@ from enum import StrEnum
 from functools import cache
 from typing import Any
 
+from ypomoni.core.measuring.measured_totals import with_unlisted_loads
 from ypomoni.core.requirements import Autonomy, Derating, Requirement
 from ypomoni.core.requirements.patterns import Day, ListSpan, TimePattern, WeekSpan
 from ypomoni.core.things.batteries import Bank, Bms, StockBlock
@@ -16,7 +17,7 @@ from ypomoni.core.things.protection import FittedBlock, Lead, Protection
 from ypomoni.core.things.readings import Hookup, Instrument, MeasuringPoint, PointKind, Range, Reading, loads_behind
 from ypomoni.core.things.selectors import Gauge, Selector, SelectorMode
 from ypomoni.core.things.solar import SolarPart
-from ypomoni.core.things.supplies import Enclosure, Plan, Site, Supply
+from ypomoni.core.things.supplies import Enclosure, Plan, Site, Stage, Supply
 from ypomoni.core.things.totals import MeasuredTotal
 from ypomoni.documents.described import Part
 from ypomoni.documents.site_model import SiteFile, table_of
@@ -55,7 +56,9 @@ def _plain_names(record: type, under: str) -> tuple[tuple[str, type[StrEnum] | N
 
 def to_core_plan(site_file: SiteFile, plan_key: str) -> Plan:
     """Return one plan of a site file as the core sees it; the others are not built."""
-    alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key]})
+    # What was read as found bears on every plan, where anything was.
+    read = [p for p in site_file.plans if p.stage == Stage.AS_FOUND.value and p.readings and p.key != plan_key][:1]
+    alone = site_file.model_copy(update={"plans": [p for p in site_file.plans if p.key == plan_key] + read})
     return to_core(alone).plans[0]
 
 
@@ -67,7 +70,7 @@ def to_core(site_file: SiteFile) -> Site:
     return Site(
         **plain(SiteRow, site_file.site),
         requirements=tuple(requirements.values()),
-        plans=tuple(_plan(p, site_file, requirements, places, instruments) for p in site_file.plans),
+        plans=with_unlisted_loads(tuple(_plan(p, site_file, requirements, places, instruments) for p in site_file.plans)),
         places=tuple(places.values()),
         instruments=instruments,
     )

@@ -81,6 +81,8 @@ def _own_current(supply: Supply) -> WorkingInput:
         meaning += f", with an overhead of {say_watts(output.burns_w)}"
     elif output is not None and output.burns_w > 0:
         meaning += f", with an idle power of {say_watts(output.burns_w)}"
+    if supply.unlisted is not None:
+        meaning += f", with an unlisted load of {say_amps(supply.unlisted_a)}, measured at {supply.unlisted.point_name}"
     return WorkingInput(symbol="i0", meaning=meaning, value=supply.own_draw.at_nominal_a(supply.nominal_v), unit="A", provenance=known)
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from ypomoni.core.judgement.facts import Audit, Facts
+from ypomoni.core.measuring.measured_totals import check_totals
 from ypomoni.core.measuring.reconciliation import NodeState, reconcile_supply
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.wording import plain_number, say_amps, say_percent
@@ -12,6 +13,7 @@ from ypomoni.core.things.readings import Hookup, Mains, MeasuringPoint, PointKin
 from ypomoni.core.things.supplies import Plan, Supply
 
 NOTICEABLE_SHARE_RATIO = 0.05
+UNLISTED_LOAD = "unlisted_load"
 CONVINCING_SCORE_RATIO = 0.3
 # A real device's power factor is hardly ever better than this without a converter made for it.
 NEARLY_EQUAL_RATIO = 0.02
@@ -26,12 +28,13 @@ def audit_of(plan: Plan, supply: Supply) -> Audit:
         points={p.key: p for p in plan.points if p.key in keys},
         readings={r.key: r for r in plan.readings if r.point_key in keys},
         nodes=reconcile_supply(plan, supply),
+        totals=check_totals(plan, supply),
     )
 
 
 def judge_audit(audit: Audit) -> tuple[Finding, ...]:
     """Return the findings that need no computed figure."""
-    return tuple(finding for check in (_mains_on, _disagreements, _power_metered, _volt_amperes) for finding in check(audit))
+    return tuple(finding for check in (_mains_on, _totals, _disagreements, _power_metered, _volt_amperes) for finding in check(audit))
 
 
 def _mains_on(audit: Audit) -> Iterator[Finding]:
@@ -50,6 +53,31 @@ def _mains_on(audit: Audit) -> Iterator[Finding]:
                 source="the sign on a battery lead turns with the mains",
                 way_out="Read it again with mains off, isolated by a competent person, and take that in its place.",
             )
+
+
+def _totals(audit: Audit) -> Iterator[Finding]:
+    supply, unlisted = audit.supply, audit.supply.unlisted
+    if unlisted is not None:
+        state = "in alarm" if unlisted.in_alarm else "in standby"
+        yield Finding(
+            code=UNLISTED_LOAD,
+            severity=Severity.RISK,
+            evidence=f"{supply.name}: {say_amps(unlisted.read_a)} measured at {unlisted.point_name} {state}, {say_amps(unlisted.expected_a)} expected from the load list. "
+            f"The difference, {say_amps(unlisted.current_a)}, counts as an unlisted load in every figure of {supply.name}.",
+            source="a valid total above the load list by more than their joint uncertainty",
+            way_out="Follow the wires and enter the load that is missing. If the reading is wrong, measure again.",
+        )
+    short = [c for c in audit.totals if c.shortfall_a is not None]
+    if short and unlisted is None:
+        check = max(short, key=lambda c: c.shortfall_a or 0.0)
+        yield Finding(
+            code="overstated_load",
+            severity=Severity.NOTE,
+            evidence=f"{supply.name}: {say_amps(check.reading.drawn_a)} measured at {check.point.name}, {say_amps(check.expected_a)} expected from the load list. "
+            f"The load list gives {say_amps(check.shortfall_a or 0.0)} too much.",
+            source="a valid total below the load list by more than their joint uncertainty",
+            way_out="See which load is off, or fed from another supply. Measure the largest estimate by itself.",
+        )
 
 
 def _disagreements(audit: Audit) -> Iterator[Finding]:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from ypomoni.core.measuring.measured_totals import TotalCheck
 from ypomoni.core.measuring.reconciliation import NodeState
 from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Requirement
@@ -14,13 +15,14 @@ from ypomoni.core.things.supplies import Supply
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Audit:
-    """A supply, its loads, and what was read of them: points and readings by key, and how they add up."""
+    """A supply, its loads, and what was read of them: points and readings by key, and how they add up, and every valid total held against the load list."""
 
     supply: Supply
     loads: tuple[Load, ...]
     points: dict[str, MeasuringPoint]
     readings: dict[str, Reading]
     nodes: tuple[NodeState, ...]
+    totals: tuple[TotalCheck, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -15,7 +15,7 @@ from ypomoni.core.things.readings import Instrument, MeasuringPoint, Reading
 from ypomoni.core.things.selectors import Selector
 from ypomoni.core.things.solar import Controller, SolarPart
 from ypomoni.core.things.supply_kinds import KINDS, KindOfSupply, SupplyKind
-from ypomoni.core.things.totals import MeasuredTotal
+from ypomoni.core.things.totals import MeasuredTotal, UnlistedLoad
 
 
 class ChargeMode(StrEnum):
@@ -85,6 +85,8 @@ class Supply:
     stock: tuple[StockBlock, ...] = field(default=())
     bank: Bank | None = None
     totals: tuple[MeasuredTotal, ...] = field(default=())
+    # What its readings show beyond its load list; it counts in every figure until it is found.
+    unlisted: UnlistedLoad | None = None
     ac: AcOutput | None = None
     dc: DcOutput | None = None
     timed_runs: tuple[TimedRun, ...] = field(default=())
@@ -111,12 +113,19 @@ class Supply:
 
     @property
     def own_draw(self) -> Draw:
-        """What it takes from its battery itself: its own current, and what its output burns to stay awake."""
-        return Draw(self.own_current_a, self.output.burns_w if self.output else 0.0, 0.0)
+        """What it takes from its battery itself: its own current, what its output burns to stay awake, and what nobody listed."""
+        return Draw(self.own_current_a + self.unlisted_a, self.output.burns_w if self.output else 0.0, 0.0)
+
+    @property
+    def unlisted_a(self) -> float:
+        """The current of a load that its readings show and its load list does not hold. [A]"""
+        return self.unlisted.current_a if self.unlisted else 0.0
 
     def as_wire(self, wire_v: float) -> "Supply":
         """Return what stands for the wire that its loads hang on: nothing of its own, nothing regulated, no totals. [V]"""
-        return replace(self, kind=SupplyKind.BOXED, nominal_v=wire_v, ac=None, dc=None, own_current_a=0.0, totals=(), timed_runs=())
+        return replace(
+            self, kind=SupplyKind.BOXED, nominal_v=wire_v, ac=None, dc=None, own_current_a=0.0, totals=(), timed_runs=(), unlisted=None
+        )
 
     @property
     def least_input_v(self) -> float | None:

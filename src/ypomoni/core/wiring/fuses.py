@@ -293,7 +293,9 @@ class _State:
         self._lowest_v = _lowest_v(supply, bank)
         self._highest_v = max(supply.charge_v or 0.0, bank.full_v)
         own = (
-            supply.own_draw if not isinstance(supply.output, AcOutput) else Draw(supply.own_current_a, supply.output.greatest_burns_w, 0.0)
+            supply.own_draw
+            if not isinstance(supply.output, AcOutput)
+            else Draw(supply.own_current_a + supply.unlisted_a, supply.output.greatest_burns_w, 0.0)
         )
         self.rest_a = self._at_battery_a(own)
         self.rows: list[tuple[_Row, ...]] = []

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from ypomoni.actions.site_tree import SiteTree
 from ypomoni.core.evaluation.evaluate import is_waited_for
 from ypomoni.core.evaluation.recommending import say_sold
+from ypomoni.core.judgement.audit import UNLISTED_LOAD
 from ypomoni.core.judgement.seasons import say_cuts, say_solar
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
@@ -66,6 +67,7 @@ def build_answer(plan: PlanResult, *, alone: bool = False) -> Answer:
             if short
             else f"{weakest.name} is the shortest{'' if alone else '; see what fails below'}."
         )
+    tail += _unlisted(plan)
     if weakest.overloaded:
         tail += " This counts only if the overloaded supply does not shut down."
     figures: list[tuple[str, Figure | None, str]] = []
@@ -83,6 +85,12 @@ def build_answer(plan: PlanResult, *, alone: bool = False) -> Answer:
         tail=tail,
         figures=tuple(f for f in figures if f[1] is not None or f[2]),
     )
+
+
+def _unlisted(plan: PlanResult) -> str:
+    """Say which supplies carry a load that nobody listed; empty where none does."""
+    names = [s.name for s in plan.supplies if any(f.code == UNLISTED_LOAD for f in s.findings)]
+    return f" An unlisted load counts at {_few(names)}." if names else ""
 
 
 def _alert(plan: PlanResult) -> str:
@@ -131,7 +139,10 @@ def _on_paper(plan: PlanResult) -> str:
             )
             if hours_h < s.standby_h
         ]
-        parts.append(f"{s.name} falls short {', '.join(short)}" if short else f"the charger of {s.name} is not known")
+        if short:
+            parts.append(f"{s.name} falls short {', '.join(short)}")
+        elif not any(f.code == UNLISTED_LOAD for f in s.findings):
+            parts.append(f"the charger of {s.name} is not known")
     return "; ".join(parts)
 
 

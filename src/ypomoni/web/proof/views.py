@@ -9,7 +9,6 @@ from typing import Any
 
 from flask import Blueprint, Response, current_app, flash, g, jsonify, redirect, render_template, request, url_for
 
-from ypomoni.actions.audit import audit_plan
 from ypomoni.actions.edit import find, read_document, read_tree
 from ypomoni.actions.errors import Refused
 from ypomoni.actions.evaluate import evaluate
@@ -27,8 +26,10 @@ from ypomoni.actions.reports import (
     sign,
     verify,
 )
+from ypomoni.core.measuring.measured_totals import TotalCheck, check_totals
 from ypomoni.core.telling.wording import say_amps, say_hours, say_required_h
-from ypomoni.core.things.readings import PointKind, State
+from ypomoni.core.things.readings import State
+from ypomoni.documents.into_core import to_core_plan
 from ypomoni.documents.report.model import PAPERS, SECTIONS
 from ypomoni.documents.report.strip import draw_strip
 from ypomoni.documents.site_file import write_site
@@ -36,6 +37,7 @@ from ypomoni.documents.tables import write_csv
 from ypomoni.records.field import Row
 from ypomoni.web.plan.page import FRAME, PlanPage
 from ypomoni.web.security import open_, signed_in, wants_json
+from ypomoni.web.words import VERDICT_WORDS
 
 blueprint = Blueprint("proof", __name__, template_folder="templates")
 AT = "/sites/<int:site_id>/<plan_key>/proof"
@@ -125,42 +127,46 @@ def left(site_id: int, plan_key: str) -> Any:
 
 
 def _measured(page: PlanPage, plans: list[Any], results: list[Any]) -> list[dict[str, Any]]:
-    """Return for each supply what each plan says it draws and how long it holds, what was read there, and the difference."""
+    """Return for each supply what each plan says it draws and how long it holds, and every reading against what the plan promised there."""
     found: list[dict[str, Any]] = []
-    audits = {p["key"]: audit_plan(page.site_file, p["key"]) for p in plans}
+    cores = [to_core_plan(page.site_file, p["key"]) for p in plans]
     keys = dict.fromkeys(s.key for r in results for s in r.supplies)
     for key in keys:
-        cells: list[dict[str, str]] = []
+        cells: list[dict[str, Any]] = []
         name = key
-        for plan, result in zip(plans, results, strict=True):
+        for core, result in zip(cores, results, strict=True):
             told = next((s for s in result.supplies if s.key == key), None)
-            if told is None:
-                cells.append({"hours": "–", "expected": "–", "read": "", "residual": ""})
+            supply = next((s for s in core.supplies if s.key == key), None)
+            if told is None or supply is None:
+                cells.append({"hours": "–", "verdict": "", "expected": "–", "readings": []})
                 continue
             name = told.name
-            node = _node(audits[plan["key"]], key)
             cells.append(
                 {
                     "hours": "–"
                     if told.holdover is None
                     else f"{say_hours(told.holdover.expected, must_h=told.standby_h)} of {say_required_h(told.standby_h)}",
+                    "verdict": VERDICT_WORDS[told.verdict] if told.verdict else "",
+                    "shape": told.verdict.value if told.verdict else "none",
                     "expected": "–" if told.standby_current_a is None else say_amps(told.standby_current_a),
-                    "read": "" if node is None or node.read_a is None else say_amps(node.read_a),
-                    "residual": ""
-                    if node is None or node.residual_a is None
-                    else f"{say_amps(abs(node.residual_a))} {'more' if node.residual_a > 0 else 'less'}, {'agrees' if node.agrees else 'does not agree'}",
+                    "readings": [_promised(c) for c in check_totals(core, supply, as_listed=True)],
+                    "unlisted": say_amps(supply.unlisted_a) if supply.unlisted else "",
                 }
             )
         found.append({"name": name, "cells": cells})
     return found
 
 
-def _node(audit: Any, supply_key: str) -> Any:
-    """Return what was read at rest at a supply's battery lead, or else at its output."""
-    kinds = {p.key: p.kind for p in audit.plan.points}
-    nodes = [n for n in audit.nodes.values() if n.supply_key == supply_key and n.state is State.STANDBY and n.read_a is not None]
-    order = (PointKind.BATTERY, PointKind.OUTPUT)
-    return next((n for kind in order for n in nodes if kinds.get(n.point_key) is kind), None)
+def _promised(check: TotalCheck) -> dict[str, Any]:
+    """Return a reading beside what the plan promised at its point."""
+    state = "in alarm" if check.reading.state is State.ALARM else "in standby"
+    off_a = check.reading.drawn_a - check.expected_a
+    side = "more" if off_a > 0 else "less"
+    words = f"agrees within ±{say_amps(check.joint_a, 2)}" if check.agrees else f"{say_amps(abs(off_a))} {side}: does not agree"
+    return {
+        "words": f"{check.point.name} {state}: {say_amps(check.reading.drawn_a)} measured, {say_amps(check.expected_a)} promised, {words}.",
+        "agrees": check.agrees,
+    }
 
 
 # -- the report ------------------------------------------------------------------------------------------------------------------------
