@@ -28,7 +28,7 @@ def test_from_a_proposal_over_its_work_list_to_a_signed_report(open_page, connin
     page.goto("/sites/1/proposal/proof")
     steps = page.locator(".work-step")
     total = steps.count()
-    expect(steps.nth(total - 1)).to_contain_text("take it off test")
+    expect(steps.nth(total - 1)).to_contain_text("take the system off test")
     rest = [n for n in range(total) if page.locator(".work-step").nth(n).locator(".work-state b").count() == 0]
     moving = next(n for n in rest if steps.nth(n).inner_text().lstrip().startswith("Move"))
     # What could not be done says why.

@@ -119,6 +119,21 @@ def of_blocks(*blocks, **bank):
     return {"supply": {"bank": {"parallel": len(blocks), **bank, "blocks": placed}}, "loads": [QUIET]}
 
 
+def unfed(standby_h, degc):
+    """Return lead that nothing charges, for so many hours at a temperature."""
+    return {
+        "supply": {"charge_limit_a": 0, "charge_v": None, "cutoff_v": 10.5},
+        "loads": [{"standby": {"current_a": 0.0005}}],
+        "requirement": {"standby_h": standby_h, "alarm_min": 0, "recharge_h": None},
+        "site": {"typical_degc": degc},
+    }
+
+
+def pump(inrush_va):
+    """Return a pump of 60 W and 100 VA that starts with so many, on an UPS of 850 VA."""
+    return watts(60, name="Pump", ac={"apparent_va": 100, "power_w": 60, "inrush_va": inrush_va}) | {"quantity": 2}
+
+
 def relay(current_a, duration_s):
     """Return a quiet load with a relay that pulls so much for so long."""
     burst = {"name": "Relay", "current_a": current_a, "duration_s": duration_s, "per_hour": 2}
@@ -169,6 +184,33 @@ ROWS = {
         "risk",
         {"supply": ups(bank={"protection": {"fuse_a": 40, "fuse_breaks_a": 9000}, "lead": THICK_LEAD}), "loads": [watts(100)]},
         {"supply": ups(bank={"protection": {"fuse_a": 80, "fuse_breaks_a": 9000}, "lead": THICK_LEAD}), "loads": [watts(100)]},
+    ),
+    "beyond_shelf_life": (
+        "risk",
+        {
+            "supply": {"kind": "primary", "bank": CELLS, "cutoff_v": None, **NO_CHARGER},
+            "loads": [{"standby": {"current_a": 2e-5}}],
+            "requirement": {"standby_h": 70_000, "alarm_min": 0, "recharge_h": None},
+        },
+        {
+            "supply": {"kind": "primary", "bank": CELLS, "cutoff_v": None, **NO_CHARGER},
+            "loads": [{"standby": {"current_a": 2e-5}}],
+            "requirement": {"standby_h": 60_000, "alarm_min": 0, "recharge_h": None},
+        },
+    ),
+    # Six months at 25 °C are 4,380 h; at 35 °C half of that.
+    "lead_not_recharged": ("fails", unfed(4_400, 25), unfed(4_300, 25)),
+    "lead_not_recharged warm": ("fails", unfed(2_300, 35), unfed(2_300, 25)),
+    "inrush_overload": ("fails", {"supply": ups(), "loads": [pump(1650)]}, {"supply": ups(), "loads": [pump(1550)]}),
+    "waveform_pfc": (
+        "risk",
+        {"supply": ups(ac={"waveform": "stepped"}), "loads": [watts(100, ac={"active_pfc": True})]},
+        {"supply": ups(ac={"waveform": "sine"}), "loads": [watts(100, ac={"active_pfc": True})]},
+    ),
+    "ups_bank_extended": (
+        "risk",
+        {"supply": ups(ac={"sold_with_ah": 8}), "loads": [watts(20)]},
+        {"supply": ups(ac={"sold_with_ah": 9}), "loads": [watts(20)]},
     ),
     "charge_current_in_cold": ("risk", strong(5), strong(4)),
     "charge_current_in_cold by its supply": (

@@ -11,6 +11,7 @@ from ypomoni.core.proof.upkeep import DueKind, Known, due_items, holds_until
 from ypomoni.core.proof.work_list import WorkKind, work_list
 from ypomoni.core.things.discharge_tests import DischargeEnd, DischargeTest
 from ypomoni.core.things.loads import Purpose
+from ypomoni.core.things.supply_kinds import SupplyKind
 from ypomoni.documents.into_core import to_core
 from ypomoni.documents.site_file import read_site
 
@@ -70,6 +71,54 @@ def test_the_work_comes_in_the_order_in_which_nothing_goes_off_line_unannounced(
     assert "13.8 V" in charger.what
     # The keys stay while the plans do: what was ticked stays ticked.
     assert [s.key for s in listed(before, after)] == [s.key for s in steps]
+
+
+def test_every_circuit_that_is_opened_is_dead_and_every_charger_that_matters_is_set():
+    """On test, mains before battery, proved dead, moved, bus and polarity checked, chargers of what is new or changed set without a battery, battery last, measured, off test."""
+    before = plan_of()
+    new = replace(before.supplies[0], key="c", name="Bay C", charge_v=13.7)
+    after = moved(replace(before, supplies=(*before.supplies, new)), siren="c", k1="c", k2="c")
+    steps = listed(before, after)
+    kinds = [s.kind for s in steps]
+    expected = (
+        WorkKind.WARN,
+        WorkKind.ISOLATE_MAINS,
+        WorkKind.ISOLATE_BATTERY,
+        WorkKind.PROVE_DEAD,
+        WorkKind.MOVE,
+        WorkKind.CHECK_BUS,
+        WorkKind.POLARITY,
+        WorkKind.MAINS_WITHOUT_BATTERY,
+        WorkKind.CHARGER,
+        WorkKind.ISOLATE_AGAIN,
+        WorkKind.CONNECT_BATTERY,
+        WorkKind.MAINS_ON,
+        WorkKind.MEASURE,
+        WorkKind.UNLISTED,
+        WorkKind.RESTORE,
+    )
+    assert [kinds.index(k) for k in expected] == sorted(kinds.index(k) for k in expected)
+    # The charger of the new supply alone is set: nothing of the others changed.
+    assert [s.supply_key for s in steps if s.kind is WorkKind.CHARGER] == ["c"]
+    assert "13.7 V" in next(s for s in steps if s.kind is WorkKind.CHARGER).what
+    # A keypad without a bus group is asked for its bus; a beam is not.
+    alone = replace(before, loads=tuple(replace(load, bus_group=None) for load in before.loads))
+    asked = next(s for s in listed(alone, moved(alone, k1="b")) if s.kind is WorkKind.CHECK_BUS)
+    assert "On which data bus is Keypad?" in asked.what
+    assert all(s.kind is not WorkKind.CHECK_BUS for s in listed(alone, moved(alone, beam="a")))
+
+
+def test_the_sun_is_isolated_before_its_battery_and_connected_after_it():
+    """And an inverter is switched off and proved dead with its battery."""
+    before = plan_of()
+    sunny = tuple(replace(s, kind=SupplyKind.SOLAR) if s.key == "a" else s for s in before.supplies)
+    before = replace(before, supplies=sunny)
+    kinds = [s.kind for s in listed(before, moved(before, siren="b"))]
+    assert kinds.index(WorkKind.ISOLATE_PANEL) < kinds.index(WorkKind.ISOLATE_BATTERY)
+    assert kinds.index(WorkKind.CONNECT_PANEL) > kinds.index(WorkKind.CONNECT_BATTERY)
+    ups = replace(plan_of(), supplies=tuple(replace(s, kind=SupplyKind.AC_UPS) if s.key == "a" else s for s in plan_of().supplies))
+    off = next(s for s in listed(ups, moved(ups, siren="b")) if s.kind is WorkKind.ISOLATE_BATTERY)
+    assert "prove its output dead" in off.what
 
 
 def test_without_life_safety_nothing_is_said_of_it_and_what_is_taken_out_is_made_safe():

@@ -17,7 +17,7 @@ from ypomoni.records.bank import BankRow
 from ypomoni.records.field import Row, fields_of
 from ypomoni.records.site import PlanRow
 from ypomoni.storage.connection import Connection
-from ypomoni.storage.proof import list_ticks, upsert_tick
+from ypomoni.storage.proof import list_ticks, select_made_from, set_made_from, upsert_tick
 
 STATES = ("done", "not_done", "open")
 LONGEST_NOTE = 500
@@ -69,6 +69,14 @@ def work_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow)
         for key, row in list_ticks(connection, actor.organisation_id, plan["id"]).items()
     }
     return Work(base=base, steps=steps, ticks=ticks)
+
+
+def work_behind(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow) -> Work | None:
+    """Return the work that a plan asks for, or that a plan as left comes from; None where there is none."""
+    if plan["stage"] == Stage.AS_LEFT.value:
+        from_id = select_made_from(connection, actor.organisation_id, plan["id"])
+        plan = next((p for p in tree.plans if p["id"] == from_id), plan)
+    return work_of(connection, actor, tree, plan)
 
 
 def base_of(tree: SiteTree, plan: PlanRow) -> PlanRow | None:
@@ -126,6 +134,7 @@ def make_as_left(connection: Connection, actor: Actor, plan_id: int) -> Row:
             [Fault("", f"{work.open_count} of {len(work.steps)} steps {verb} open: say of each whether it was done, or why not.")]
         )
     made = clone_plan(connection, actor, plan_id, Stage.AS_LEFT)
+    set_made_from(connection, actor.organisation_id, made["id"], plan_id)
     tree = read_tree(connection, actor, plan["site_id"], lock=True)
     wanted: list[tuple[str, Row, Row]] = []
     for step in work.not_done:

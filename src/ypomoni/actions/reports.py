@@ -10,7 +10,7 @@ from ypomoni.actions.actor import Actor
 from ypomoni.actions.edit import find, read_document, read_tree
 from ypomoni.actions.errors import NotFound, Refused
 from ypomoni.actions.evaluate import ENGINE_VERSION
-from ypomoni.actions.proof import base_of, work_of
+from ypomoni.actions.proof import base_of, work_behind
 from ypomoni.actions.report_changes import differences
 from ypomoni.actions.sealing import Unopened, seal, unseal
 from ypomoni.actions.site_tree import SiteTree
@@ -286,7 +286,7 @@ def _made_of(site_file: dict[str, Any], work: Any, sheets: Any, engine: str) -> 
 
 def _told_of(connection: Connection, actor: Actor, tree: SiteTree, plan: PlanRow) -> tuple[list[Any], list[Any]]:
     """Return the ticks of a plan's job sheet and what was read while its chargers were set up, as a report tells them."""
-    work = work_of(connection, actor, tree, plan)
+    work = work_behind(connection, actor, tree, plan)
     steps = [(s, work.tick_of(s)) for s in work.steps] if work else []
     ticks = [[s.what, STATE_WORDS[t.state], t.note, f"{t.by}, {t.at:%d %b %Y %H:%M}" if t.at else ""] for s, t in steps]
     return ticks, [list(sheet) for sheet in _sheets(connection, actor, tree.supplies.get(plan["id"], []))]

@@ -1,4 +1,4 @@
-"""What the demo shows of Proof and Upkeep: the archive's work list half done; the workshop as left, with a signed report and blocks due in spring."""
+"""What the demo shows of Proof and Upkeep: the archive's work list begun done; the workshop as left, with a signed report and blocks due in spring."""
 
 from datetime import UTC, datetime, timedelta
 
@@ -21,7 +21,7 @@ MEASURED_AGAIN_A = {"panel": 0.158, "bench": 0.617}
 
 
 def seed_proof(connection: Connection, actor: Actor, secret: str | None) -> None:
-    """Tick half of the archive's work, and leave the workshop as it was left. Without the secret of the installation nothing is signed."""
+    """Tick the first quarter of the archive's work, and leave the workshop as it was left. Without the secret of the installation nothing is signed."""
     _seed_work(connection, actor)
     _seed_workshop(connection, actor, secret)
 
@@ -34,10 +34,10 @@ def _seed_work(connection: Connection, actor: Actor) -> None:
     if work is None:
         return
     now = datetime.now(UTC)
-    half = work.steps[: len(work.steps) // 2]
-    for n, step in enumerate(half):
+    begun = work.steps[: len(work.steps) // 4]
+    for n, step in enumerate(begun):
         note = "Centre on test until five" if n == 0 else ""
-        tick_step(connection, actor, plan["id"], step.key, "done", note, now - timedelta(minutes=30 * (len(half) - n)))
+        tick_step(connection, actor, plan["id"], step.key, "done", note, now - timedelta(minutes=30 * (len(begun) - n)))
 
 
 def _seed_workshop(connection: Connection, actor: Actor, secret: str | None) -> None:

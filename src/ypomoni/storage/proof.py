@@ -59,6 +59,17 @@ def list_ticks(connection: Connection, organisation_id: int, plan_id: int) -> di
     return {row["step_key"]: row for row in every(connection, _TICKS, (organisation_id, plan_id))}
 
 
+def set_made_from(connection: Connection, organisation_id: int, plan_id: int, from_id: int) -> None:
+    """Keep from which plan another was made."""
+    connection.execute("UPDATE plan SET made_from_id = %s WHERE organisation_id = %s AND id = %s", (from_id, organisation_id, plan_id))
+
+
+def select_made_from(connection: Connection, organisation_id: int, plan_id: int) -> int | None:
+    """Return the id of the plan another was made from; None where that is not known."""
+    row = one(connection, "SELECT made_from_id FROM plan WHERE organisation_id = %s AND id = %s", (organisation_id, plan_id))
+    return row["made_from_id"] if row else None
+
+
 def insert_done(connection: Connection, values: Row) -> None:
     """Keep that something due was done."""
     connection.execute(_DONE, values)

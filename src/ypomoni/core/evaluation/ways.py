@@ -27,6 +27,8 @@ SOLD_UPS_VA = (400.0, 550.0, 700.0, 900.0, 1000.0, 1500.0, 2200.0, 3000.0)
 CONVERTER_RATIO, ADAPTOR_RATIO = 0.9, 0.85
 # What a DC supply without an inverter takes itself. [W, L]
 DC_IDLE_W = 0.2
+# A UPS that is proposed is rated for so much more than what runs on it. [M]
+HEADROOM_RATIO = 1.25
 
 
 class WayKind(StrEnum):
@@ -109,7 +111,8 @@ def ways_of(supply: Supply, loads: tuple[Load, ...]) -> tuple[Way, ...]:
     for kind, other in _other_sizes(supply):
         scaled = "" if supply.ac.overhead_w is None else ", its overhead in proportion to its rating"
         name = f"UPS of {other.ac.rated_va:g} VA, same battery" if other.ac else ""
-        found.append(_way(kind, name, other, loads, assumed=(f"a UPS of that size{scaled}, as efficient as this one",)))
+        assumed = (f"a UPS of that size{scaled}, as efficient as this one",)
+        found.append(_way(kind, name, other, loads, cannot=_short_of_headroom(other, loads), assumed=assumed))
     fitted = _fitted(supply, loads)
     if fitted is not None:
         found.append(_way(WayKind.UPS_FITTED, "this UPS with the battery that just meets it", fitted, loads, sold=True))
@@ -203,6 +206,21 @@ def _fitted(supply: Supply, loads: tuple[Load, ...]) -> Supply | None:
     return None if advice.bank is None else fitted_with(case.supply, advice.bank)
 
 
+def _short_of_headroom(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, ...]:
+    """Return why a UPS is too small to be proposed: its rating leaves less than a quarter above what runs on it."""
+    if supply.ac is None:
+        return ()
+    case = Case(supply, loads)
+    found: list[str] = []
+    for quantity, rated in ((Quantity.WATTS, rated_w_of(supply.ac)), (Quantity.VOLT_AMPERES, supply.ac.rated_va)):
+        running = max(amount_of(case.supply, quantity, case.currents, peak_draw, in_alarm=state) for state in (False, True))
+        if rated is not None and rated < HEADROOM_RATIO * running * (1 - 1e-9):
+            found.append(
+                f"{running:.0f} {quantity.value} run on it, and it is rated {rated:.0f} {quantity.value}: less than a quarter is left"
+            )
+    return tuple(found)
+
+
 def _other_sizes(supply: Supply) -> list[tuple[WayKind, Supply]]:
     """Return the UPS of the next size down and up, with the same battery. Overhead grows with the rating."""
     output = identified(supply).ac
@@ -217,8 +235,10 @@ def _other_sizes(supply: Supply) -> list[tuple[WayKind, Supply]]:
     for kind, va in ((WayKind.SMALLER, down), (WayKind.LARGER, up)):
         if va is None:
             continue
+        # A guessed overhead stays a guess, with its uncertainty.
+        overhead_w = None if output.is_overhead_guessed else per_va * va
         other: AcOutput = replace(
-            output, rated_va=va, rated_w=round(w_per_va * va), overhead_w=per_va * va, overhead_from=OverheadFrom.STATED
+            output, rated_va=va, rated_w=round(w_per_va * va), overhead_w=overhead_w, overhead_from=OverheadFrom.STATED
         )
         found.append((kind, replace(identified(supply), ac=other, name=f"UPS {va:g} VA")))
     return found
@@ -309,6 +329,9 @@ def ups_size(supply: Supply, loads: tuple[Load, ...]) -> UpsSize | None:
     w_per_va = rated_w_of(supply.ac) / supply.ac.rated_va if supply.ac.rated_va else USUAL_W_PER_VA
     # A UPS must bear both: what runs for good in watts, what starts in volt-amperes.
     starting_va = running_va + more_va
-    sold = min((va for va in SOLD_UPS_VA if va >= starting_va and va * w_per_va >= running_w), default=None)
+    sold = min(
+        (va for va in SOLD_UPS_VA if va >= max(starting_va, HEADROOM_RATIO * running_va) and va * w_per_va >= HEADROOM_RATIO * running_w),
+        default=None,
+    )
     unknown = tuple(load.name for load in loads if load.ac is None or load.ac.inrush_va is None)
     return UpsSize(running_w=running_w, running_va=running_va, starting_va=starting_va, sold_va=sold, inrush_unknown=unknown)

@@ -2,20 +2,24 @@
 
 from collections.abc import Iterator
 
+from ypomoni.core.chemistries.model import HOURS_PER_MONTH, SHELF_DEGC
 from ypomoni.core.chemistries.primary_sizes import size_of
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT
 from ypomoni.core.telling.results import Finding, Severity
 from ypomoni.core.telling.rows import say_suspect_row
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_percent, say_volts, say_years
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h, say_volts, say_years
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import ChargeMode, Supply
-from ypomoni.core.units import HOURS_PER_DAY
+from ypomoni.core.units import DAYS_PER_YEAR, HOURS_PER_DAY
 
+BEYOND_SHELF_LIFE = "beyond_shelf_life"
 # Of these findings, those that are about the battery itself and stand on its sheet.
 OF_BATTERY = frozenset(
     {
         "bank_past_age",
+        BEYOND_SHELF_LIFE,
+        "lead_not_recharged",
         "bank_voltage_mismatch",
         "table_row_suspect",
         "voltage_delay",
@@ -45,6 +49,8 @@ EXPLOSIVE_RATIO = 0.04
 LIFE_SHORT_RATIO = 0.6
 # Above this, below 0 °C, no figure deserves trust. [1/h]
 COLD_RATE_PER_H = 0.2
+# Lead bears so long without a charge. [months, M]
+UNCHARGED_MONTHS = 6.0
 
 
 def check_bank(facts: Facts) -> list[Finding]:
@@ -54,7 +60,9 @@ def check_bank(facts: Facts) -> list[Finding]:
     stated = (_mismatch, _strings, _no_cutoff, _cutoff_low, _ventilation, _outside_table, _short_life)
     found = [finding for check in stated for finding in check(facts.supply, facts.bank, facts)]
     return found + [
-        finding for check in (_current, _past_age, _primary, _suspect_rows, _fast_in_the_cold) for finding in check(facts, facts.bank)
+        finding
+        for check in (_current, _past_age, _beyond_life, _never_recharged, _primary, _suspect_rows, _fast_in_the_cold)
+        for finding in check(facts, facts.bank)
     ]
 
 
@@ -275,6 +283,45 @@ def _past_age(facts: Facts, bank: Bank) -> Iterator[Finding]:
         evidence=evidence,
         source="life at 20 to 25 °C, halved by every 10 °C above 25 °C; end of life at 80 % of rated capacity",
         way_out="Renew the battery, all blocks of the bank together.",
+    )
+
+
+def _beyond_life(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield that a battery is asked to hold beyond its shelf or design life, or that its hours reach beyond it."""
+    held_h = facts.result.holdover.expected if facts.result.holdover else None
+    life_y = bank.design_life_y(facts.supply.typical_degc)
+    left_y = max(0.0, life_y - bank.age_y)
+    left_h, required_h = left_y * HOURS_PER_DAY * DAYS_PER_YEAR, facts.requirement.standby_h
+    if held_h is None or held_h <= left_h or bank.age_y >= life_y:
+        return
+    kind = "shelf life" if bank.chemistry.is_primary else "design life"
+    asked = required_h > left_h
+    yield Finding(
+        code=BEYOND_SHELF_LIFE,
+        # Where no more is required than the battery lives, what it would hold beyond that only tells.
+        severity=Severity.RISK if asked else Severity.NOTE,
+        evidence=f"{facts.supply.name}: the calculation gives {say_hours(held_h)}. The {kind} of the battery ends after {say_years(left_y)} "
+        f"at {plain_number(facts.supply.typical_degc)} °C. Count on no more than that.",
+        source=f"{kind} of {bank.chemistry.name}, halved by every 10 °C above 25 °C [M]",
+        way_out="Replace the battery before then" + (", or fit one that lives as long as is required." if asked else "."),
+    )
+
+
+def _never_recharged(facts: Facts, bank: Bank) -> Iterator[Finding]:
+    """Yield lead that nothing charges for longer than it bears without sulphating."""
+    if not bank.chemistry.is_lead or facts.supply.charge_limit_a != 0:
+        return
+    degc = facts.supply.typical_degc
+    months = UNCHARGED_MONTHS * 2.0 ** (-(degc - SHELF_DEGC) / 10.0)
+    if facts.requirement.standby_h <= months * HOURS_PER_MONTH:
+        return
+    yield Finding(
+        code="lead_not_recharged",
+        severity=Severity.FAILS,
+        evidence=f"{facts.supply.name}: nothing charges its lead battery, and {say_required_h(facts.requirement.standby_h)} are required. "
+        f"Lead that is not charged for more than {plain_number(months, 2)} months at {plain_number(degc)} °C sulphates and loses its capacity for ever.",
+        source="6 months at 25 °C without charge, halved by every 10 °C, common practice [M]",
+        way_out="Charge the battery at least that often, or fit cells made for such a time.",
     )
 
 

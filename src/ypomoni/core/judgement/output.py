@@ -3,14 +3,18 @@
 from collections.abc import Iterator
 
 from ypomoni.core.judgement.facts import Facts
-from ypomoni.core.outage.loading import OutputUse, Quantity, has_guessed_va, uses_of_output
+from ypomoni.core.outage.demand import mean_draw
+from ypomoni.core.outage.loading import OutputUse, Quantity, amount_of, has_guessed_va, uses_of_output, va_per_w
 from ypomoni.core.telling.results import Finding, Severity
-from ypomoni.core.telling.wording import plain_number, say_amps, say_ms, say_names, say_percent, say_span, say_watts
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_ms, say_names, say_percent, say_span, say_watts
 from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO
-from ypomoni.core.things.outputs import USUAL_POWER_FACTOR_RATIO, AcOutput, DcOutput, OverheadFrom
+from ypomoni.core.things.loads import Load
+from ypomoni.core.things.outputs import USUAL_POWER_FACTOR_RATIO, AcOutput, DcOutput, OverheadFrom, Waveform
 
 # Runs that are off by more than this do not belong to the battery that is entered.
 RUNS_AGREE_RATIO = 0.10
+# Of its rating an inverter gives for a start; of the battery it is supplied with more is an extended one. [ratio]
+INRUSH_RATIO, EXTENDED_RATIO = 2.0, 2.0
 # A battery is called new for so long. [years]
 NEW_UNTIL_Y = 0.5
 
@@ -60,6 +64,9 @@ def check_sources(facts: Facts) -> Iterator[Finding]:
     yield from _part_missing(facts)
     yield from _light_load(facts)
     yield from _transfer_gap(facts)
+    yield from _inrush(facts)
+    yield from _waveform(facts)
+    yield from _extended_bank(facts)
     yield from _overhead(facts)
     yield from _runs_disagree(facts)
     yield from _runs_of_another(facts)
@@ -149,6 +156,62 @@ def _transfer_gap(facts: Facts) -> Iterator[Finding]:
     )
 
 
+def _inrush(facts: Facts) -> Iterator[Finding]:
+    case, output = facts.case, facts.supply.ac if facts.supply.of_kind.is_inverter else None
+    if case is None or output is None or output.rated_va is None or not facts.supply.is_modelled:
+        return
+    running_va = max(amount_of(case.supply, Quantity.VOLT_AMPERES, case.currents, mean_draw, in_alarm=state) for state in (False, True))
+    starts: list[tuple[float, Load]] = []
+    for load in case.loads:
+        if load.ac is not None and load.ac.inrush_va is not None:
+            # One piece starts while all the rest is running.
+            runs_va = load.standby.current_a * load.output_w_per_amp * va_per_w(load)
+            starts.append((running_va - runs_va + load.ac.inrush_va, load))
+    allowed_va = INRUSH_RATIO * output.rated_va
+    total_va, load = max(starts, key=lambda s: s[0], default=(0.0, None))
+    if load is None or total_va <= allowed_va * (1 + 1e-9):
+        return
+    yield Finding(
+        code="inrush_overload",
+        severity=Severity.FAILS,
+        evidence=f"{facts.supply.name}: {load.name} starts while the rest is running. Together they take {plain_number(total_va)} VA ({plain_number(allowed_va)} VA allowed). "
+        "The output can switch off.",
+        source="starting power beside the rest against twice the rated VA",
+        way_out="Fit a larger UPS, or feed that load from another supply.",
+    )
+
+
+def _waveform(facts: Facts) -> Iterator[Finding]:
+    output = facts.supply.ac if facts.supply.of_kind.is_inverter else None
+    corrected = [load for load in facts.loads if load.ac is not None and load.ac.active_pfc is True]
+    if output is None or output.waveform is not Waveform.STEPPED or not corrected:
+        return
+    yield Finding(
+        code="waveform_pfc",
+        severity=Severity.RISK,
+        evidence=f"{facts.supply.name} gives a stepped wave. {say_names(corrected)} {'has' if len(corrected) == 1 else 'have'} active power-factor correction: "
+        "such a supply can switch off or overload the UPS on a stepped wave.",
+        source="active power-factor correction on a stepped output [M]",
+        way_out="Fit a UPS with a sine-wave output, or try it under load with the mains off.",
+    )
+
+
+def _extended_bank(facts: Facts) -> Iterator[Finding]:
+    output, bank = facts.supply.ac if facts.supply.of_kind.is_inverter else None, facts.bank
+    if output is None or bank is None or output.sold_with_ah is None:
+        return
+    if bank.rated_c20_ah <= EXTENDED_RATIO * output.sold_with_ah * (1 + 1e-9):
+        return
+    yield Finding(
+        code="ups_bank_extended",
+        severity=Severity.RISK,
+        evidence=f"{facts.supply.name}: a battery of {say_amp_hours(bank.rated_c20_ah)} is fitted or entered, {say_amp_hours(output.sold_with_ah)} is supplied with it. "
+        "A much larger battery runs the inverter hot for longer than it was built for, and its charger may never fill the battery.",
+        source="more than twice the battery a UPS is supplied with [M]",
+        way_out="Ask the maker which battery is allowed, and check heat and charge current.",
+    )
+
+
 def _overhead(facts: Facts) -> Iterator[Finding]:
     case = facts.case
     if case is None or not isinstance(case.supply.output, AcOutput) or not facts.supply.is_modelled:
@@ -221,6 +284,13 @@ def unknown_of_output(facts: Facts) -> Iterator[str]:
         if guessed:
             yield f"the volt-amperes of {say_names(guessed)}: a power factor of {USUAL_POWER_FACTOR_RATIO:g} is taken"
         yield "inrush when several loads start at once"
+        corrected = [load for load in facts.loads if load.ac is not None and load.ac.active_pfc is not False]
+        if output.waveform is None and corrected:
+            yield "whether its loads run on its waveform: the waveform is not known"
+        elif output.waveform is Waveform.STEPPED and any(load.ac is not None and load.ac.active_pfc is None for load in facts.loads):
+            yield "whether every load runs on a stepped wave: power-factor correction is not known of all"
+        if output.sold_with_ah is None:
+            yield "whether its battery is larger than the one supplied with it"
         return
     if facts.supply.output_limit_a is None:
         yield "whether it is overloaded: its output limit is not known"

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from ypomoni.core.judgement.audit import UNLISTED_LOAD, check_improbable, check_nameplates
-from ypomoni.core.judgement.bank import check_bank
+from ypomoni.core.judgement.bank import BEYOND_SHELF_LIFE, check_bank
 from ypomoni.core.judgement.cables import check_cables
 from ypomoni.core.judgement.charger import check_charger
 from ypomoni.core.judgement.charging import check_charging
@@ -22,7 +22,7 @@ from ypomoni.core.things.solar import Controller
 
 SEVERITY_ORDER = tuple(Severity)
 OVERLOAD_CODES = frozenset({"overload_standby", "overload_alarm"})
-PAPER_CODES = frozenset({"meets_on_paper_only", "charger_not_known", "recharge_not_promised", UNLISTED_LOAD})
+PAPER_CODES = frozenset({"meets_on_paper_only", "charger_not_known", "recharge_not_promised", UNLISTED_LOAD, BEYOND_SHELF_LIFE})
 UNKNOWN_HINDRANCES = frozenset({Hindrance.KIND, Hindrance.AC_LOAD})
 WEAK_LINK_RATIO = 0.5
 

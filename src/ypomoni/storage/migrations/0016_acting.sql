@@ -13,3 +13,5 @@ ALTER TABLE load
     ADD COLUMN converter_topology text,
     ADD COLUMN converter_dropout_v double precision,
     ADD COLUMN ac_active_pfc boolean;
+-- From which proposal a plan as left was made, so that its report knows what was done.
+ALTER TABLE plan ADD COLUMN made_from_id bigint;
