@@ -264,7 +264,7 @@ def test_a_total_that_was_read_counts_while_a_lane_is_left_as_it_is():
     from builders import audited, reading
 
     loads = [{"key": "a", "standby": {"current_a": 0.1, "provenance": "data_sheet"}}, {"key": "b", "standby": {"current_a": 0.1}}]
-    found = audited(loads=loads, supply=SMALL, readings=[reading("r-1", "output", 0.35)])
+    found = audited(loads=loads, supply=SMALL, readings=[reading("r-1", "output", 0.35, mains=None)])
     plan = found["plans"][0]
     plan["supplies"].append(merged(plan["supplies"][0], {"key": "t", "name": "Other"}))
     assert find_moves(core_plan(found), effort=ONLY_MOVES).moves == ()

@@ -222,7 +222,7 @@ def test_ways_to_a_bank_hold_when_they_are_fitted():
     assert any("are needed" in w.refused for w in ways)
     slow, slow_loads = supply_of(supply={"charge_limit_a": 0.7}, loads=[{"standby": {"current_a": 0.5}}])
     ways, why = bank_ways(slow, slow_loads)
-    assert "its charger takes 29 h" in why
+    assert "its charger takes 30 h" in why
     assert not any(w.is_recommended for w in ways)
     assert all(w.refused for w in ways)
 

@@ -5,7 +5,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ypomoni.core.outage.uncertainty import expected_a, limits_a
-from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_bank, say_hours, say_hours_over
+from ypomoni.core.telling.wording import (
+    say_amp_hours,
+    say_amp_hours_needed,
+    say_amps,
+    say_bank,
+    say_hours,
+    say_hours_over,
+    say_hours_up,
+    say_years,
+)
 from ypomoni.core.things.loads import Provenance, StatedCurrent
 from ypomoni.core.things.metering import meter_limit_a
 
@@ -24,16 +33,17 @@ def test_amperes_are_said_with_the_prefix_that_suits(current_a, words):
     [
         (0, "0 min"),
         (0.42, "25 min"),
-        (1.99, "120 min"),
-        (9.66, "9.7 h"),
+        (1.99, "110 min"),
+        (9.66, "9.6 h"),
+        (9.96, "9.9 h"),
         (33.4, "33 h"),
         (130.4, "130 h"),
         (288, "12 days"),
-        (87600, "10 years"),
+        (87600, "9.9 years"),
     ],
 )
 def test_times_have_two_digits_and_no_seconds(hours_h, words):
-    """Minutes below two hours, days from ten."""
+    """Minutes below two hours, days from ten; always down, so that no more is promised than there is."""
     assert say_hours(hours_h) == words
 
 
@@ -52,7 +62,12 @@ def test_just_under_and_just_over_are_said_so():
     assert say_hours(23.9, must_h=24) == "23.9 h"
     assert say_hours(23.99999, must_h=24) == "just under 24 h"
     assert say_hours(24.2, must_h=24) == "24 h"
+    assert say_hours(23.7, must_h=24) == "23.7 h"
     assert say_hours_over(24.2, 24) == "24.2 h"
+    assert say_hours_up(9.61) == "9.7 h"
+    assert say_amp_hours_needed(7.04, over_ah=7) == "7.1 Ah"
+    assert say_amp_hours_needed(27.004, over_ah=27) == "28 Ah"
+    assert say_years(2.76) == "2.5 years"
     assert say_hours_over(24.00001, 24) == "just over 24 h"
 
 

@@ -50,7 +50,7 @@ def test_the_board_has_every_load_once_and_can_be_searched_taken_by_branch_and_s
     assert len(re.findall(r'class="piece ', page)) == 27
     assert page.count('class="board-lane') == 5
     assert "peak 2.19 A of 3 A" in page
-    assert "charges 1.7 A, back in 8.2 h of 24 h" in page
+    assert "charges 1.7 A, back in 8.3 h of 24 h" in page
     assert "alarm, on Bay A" in board_of(client, ids, board_mode="alarm", board_touch=1)
     found = board_of(client, ids, board_find="perimeter beam")
     assert re.findall(r'data-name="([^"]+)"', found) == ["Perimeter beam ×6"]

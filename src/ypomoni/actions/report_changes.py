@@ -24,14 +24,14 @@ WHOLE_WORDS = {"runs": "the cable runs", "stock": "the stock list"}
 ENGINE_WORDS = "the calculation is of another version of the program"
 
 
-def digest_of(made_of: Document) -> str:
+def report_digest(made_of: Document) -> str:
     """Return the digest of all a report is made of: the site file, ticks, set-up readings, and the version of the calculation."""
     return hashlib.sha256(json.dumps(made_of, sort_keys=True, separators=(",", ":"), default=str).encode()).hexdigest()
 
 
 def differences(was: Document, now: Document, plan_key: str) -> tuple[str, ...]:
     """Return by name what differs between what a report was made of and what it would be made of now; nothing where their digests are the same."""
-    if digest_of(was) == digest_of(now):
+    if report_digest(was) == report_digest(now):
         return ()
     found = [*_of_site(was["site_file"], now["site_file"], plan_key)]
     for name, words in (("work", "a step of the job sheet was ticked or changed"), ("sheets", "a charger was set up since")):

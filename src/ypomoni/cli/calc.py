@@ -15,7 +15,7 @@ from ypomoni.core.evaluation.recommending import say_sold
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.survival import SAMPLES_COUNT, SurvivalCurve, sample_holdovers, survival_curve
 from ypomoni.core.telling.results import PlanResult, SupplyResult
-from ypomoni.core.telling.wording import say_amps, say_hours, say_required_h
+from ypomoni.core.telling.wording import say_amps, say_hours, say_hours_up, say_required_h
 from ypomoni.core.things.supplies import Plan
 from ypomoni.documents.faults import DocumentFaults, Fault
 from ypomoni.documents.into_core import to_core
@@ -140,6 +140,6 @@ def _row(s: SupplyResult) -> tuple[str, ...]:
         holds,
         band,
         say_required_h(s.standby_h),
-        "-" if s.recovery_h is None else say_hours(s.recovery_h, must_h=s.recharge_h) if s.recovery_is_promised else "uncertain",
+        "-" if s.recovery_h is None else say_hours_up(s.recovery_h, must_h=s.recharge_h) if s.recovery_is_promised else "uncertain",
         "-" if bank is None else f"{say_sold(bank)}, new",
     )

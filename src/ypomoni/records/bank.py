@@ -5,7 +5,7 @@ from typing import Annotated, Any, TypedDict
 from ypomoni.core.chemistries.discharge_table import RowKind
 from ypomoni.core.things.protection import FuseKind
 from ypomoni.records.field import Dated, Many, Real, Whole, Word, YesNo, amperes, degrees, key_of, share, volts
-from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, LENGTH, RESISTANCE, SECTION, VOLTAGE, YEARS
+from ypomoni.records.kinds import CHARGE, COUNT, CURRENT, HOURS, LENGTH, RESISTANCE, SECTION, SHORT_CIRCUIT, VOLTAGE, YEARS
 from ypomoni.records.words import CHEMISTRY_WORDS, FUSE_KIND_WORDS, ROW_KIND_WORDS
 
 BATTERY = "Its battery"
@@ -307,7 +307,7 @@ class BankRow(TypedDict):
         float | None,
         Real(
             "bank_fuse_breaks_a",
-            CURRENT,
+            SHORT_CIRCUIT,
             path="bank.protection.fuse_breaks_a",
             above=0,
             most=200_000,

@@ -26,6 +26,8 @@ def _with_prefixes(unit: str, prefixes: str = "µum k") -> dict[str, float]:
 CURRENT = Kind(
     name="current", unit="A", units=_with_prefixes("A"), example="350 mA, 0,35 A or 4.2 W @ 12 V", bare_allowed=False, most=1000.0
 )
+# What a fuse breaks is far above any current that flows.
+SHORT_CIRCUIT = Kind(name="current", unit="A", units=_with_prefixes("A"), example="6000 A", bare_allowed=False, most=200_000.0)
 POWER = Kind(name="power", unit="W", units=_with_prefixes("W"), example="4.2 W", bare_allowed=False, most=1e6)
 VOLTAGE = Kind(name="voltage", unit="V", units=_with_prefixes("V", "m k"), example="12 V", least=1e-3, most=1000.0)
 # What a meter shows whose leads may be turned.

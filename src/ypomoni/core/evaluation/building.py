@@ -26,6 +26,7 @@ from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.telling.results import Band, SoldBank, Step, SupplyResult, Verdict, Working, WorkingInput
 from ypomoni.core.telling.wording import (
     say_amp_hours,
+    say_amp_hours_needed,
     say_amps,
     say_amps_at_least,
     say_hours,
@@ -146,7 +147,7 @@ def _too_small(supply: Supply, c20_ah: float, least_ah: float) -> str:
     """Say why a bank that holds today is not offered all the same."""
     method = supply.requirement.method
     by = "old and in the cold at once" if method is Method.SIMULATION else "by the method that is prescribed, or old and in the cold"
-    return f"It has {say_amp_hours(c20_ah, 3)}, and {say_amp_hours(least_ah, 3)} are needed {by}."
+    return f"It has {say_amp_hours(c20_ah, 3)}, and {say_amp_hours_needed(least_ah, 3)} are needed {by}."
 
 
 def _why(sold: SoldBank, supply: Supply) -> str:

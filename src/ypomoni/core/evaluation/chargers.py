@@ -10,7 +10,7 @@ from ypomoni.core.outage.case import Case, hindrance_of
 from ypomoni.core.outage.recharge import charge_current_a, recovery_with
 from ypomoni.core.sizing.sold_list import SOLD_CHARGERS_A
 from ypomoni.core.telling.results import Severity
-from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_least, say_hours, say_percent, say_volts
+from ypomoni.core.telling.wording import plain_number, say_amps, say_amps_at_least, say_hours, say_hours_up, say_percent, say_volts
 from ypomoni.core.things.charge_setting import greatest_charge_a, planned_bank_v
 from ypomoni.core.things.loads import Load
 from ypomoni.core.things.supplies import Supply
@@ -224,7 +224,7 @@ def _ten_hours(supply: Supply) -> str:
         )
     nearly_h, full_h = _hours_h(supply, tenth_a, NEARLY_RATIO), _hours_h(supply, tenth_a, FULL_RATIO)
     at = f" at {say_volts(supply.charge_v)}" if supply.charge_v is not None else ""
-    nearly = "never reaches 80 %" if nearly_h is None else f"takes {say_hours(nearly_h)} to 80 %"
-    full = "never reaches 95 %" if full_h is None else f"{say_hours(full_h)} to 95 %"
+    nearly = "never reaches 80 %" if nearly_h is None else f"takes {say_hours_up(nearly_h)} to 80 %"
+    full = "never reaches 95 %" if full_h is None else f"{say_hours_up(full_h)} to 95 %"
     why = "near its set voltage the battery itself lets in less and less, whatever the charger could give"
     return f"A tenth of the capacity ({say_amps(tenth_a)}) {nearly} and {full}{at}: {why}. The last few per cent take hours more, and full is never promised."

@@ -21,7 +21,7 @@ from ypomoni.core.sizing.duty_cycle import duty_cycle_of
 from ypomoni.core.sizing.sold_list import GREATEST_STRINGS_COUNT, SOLD_CHARGERS_A
 from ypomoni.core.telling.results import Finding, MethodResult, Severity, SoldBank, SupplyResult, Verdict
 from ypomoni.core.telling.wording import (
-    say_amp_hours,
+    say_amp_hours_needed,
     say_amps,
     say_amps_at_least,
     say_bank,
@@ -152,12 +152,12 @@ def recommend_bank(case: Case, methods: tuple[MethodResult, ...] = (), now: Supp
     if not banks:
         where = "in stock" if any(b.chemistry_key == case.bank.chemistry_key for b in case.supply.stock) else "listed"
         return Advice(
-            reason=f"No sizes of {case.bank.chemistry.name} at {case.bank.bank_v:g} V are {where}. {say_amp_hours(needed_ah)} would be needed."
+            reason=f"No sizes of {case.bank.chemistry.name} at {case.bank.bank_v:g} V are {where}. {say_amp_hours_needed(needed_ah)} would be needed."
         )
     enough = [b for b in banks if c20_of(b) >= needed_ah]
     if not enough:
         return Advice(
-            reason=f"{say_amp_hours(needed_ah)} would be needed. That is more than {GREATEST_STRINGS_COUNT} strings of the largest block: "
+            reason=f"{say_amp_hours_needed(needed_ah)} would be needed. That is more than {GREATEST_STRINGS_COUNT} strings of the largest block: "
             "split the loads over more supplies."
         )
     is_charged = not case.bank.chemistry.is_primary and not case.supply.of_kind.is_sunlit

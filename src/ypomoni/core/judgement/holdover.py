@@ -6,7 +6,16 @@ from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import METHOD_WORDS
 from ypomoni.core.telling.results import Finding, LimitedBy, Severity
-from ypomoni.core.telling.wording import say_amp_hours, say_amps, say_hours, say_percent, say_range, say_required_h, say_volts
+from ypomoni.core.telling.wording import (
+    say_amp_hours,
+    say_amp_hours_needed,
+    say_amps,
+    say_hours,
+    say_percent,
+    say_range,
+    say_required_h,
+    say_volts,
+)
 
 LIMIT_WORDS = {
     LimitedBy.CAPACITY: "its charge is spent",
@@ -66,7 +75,7 @@ def _below_method(facts: Facts) -> Iterator[Finding]:
     yield Finding(
         code="capacity_below_method",
         severity=Severity.FAILS,
-        evidence=f"The prescribed method ({METHOD_WORDS[method]}) asks for {say_amp_hours(required_ah)}. The battery is rated {say_amp_hours(rated_ah)} at 20 h.",
+        evidence=f"The prescribed method ({METHOD_WORDS[method]}) asks for {say_amp_hours_needed(required_ah, over_ah=rated_ah)}. The battery is rated {say_amp_hours(rated_ah)} at 20 h.",
         source=facts.requirement.source or METHOD_WORDS[method],
         way_out=facts.what_to_fit,
     )
@@ -92,7 +101,7 @@ def check_paper(facts: Facts) -> list[Finding]:
             Finding(
                 code="meets_on_paper_only",
                 severity=Severity.RISK,
-                evidence=f"{facts.supply.name} holds {say_hours(result.holdover.expected)} of {say_required_h(required_h)} today, but {listed}.",
+                evidence=f"{facts.supply.name} holds {say_hours(result.holdover.expected, must_h=required_h)} of {say_required_h(required_h)} today, but {listed}.",
                 source="band and scenarios of the simulation",
                 way_out=f"{ways}.{bigger}",
             )

@@ -5,7 +5,16 @@ from collections.abc import Iterator
 from ypomoni.core.judgement.facts import Facts
 from ypomoni.core.requirements.patterns import WEEK_H, WEEKDAYS, Day
 from ypomoni.core.telling.results import CutsResult, Finding, Severity, SolarResult
-from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_hours_over, say_list, say_percent, say_required_h, say_years
+from ypomoni.core.telling.wording import (
+    plain_number,
+    say_amps,
+    say_hours_over,
+    say_hours_up,
+    say_list,
+    say_percent,
+    say_required_h,
+    say_years,
+)
 from ypomoni.core.things.solar import Controller
 from ypomoni.core.units import HOURS_PER_DAY
 
@@ -285,4 +294,4 @@ def say_sun_back(solar: SolarResult) -> str:
     """Return how long a flat bank takes in the worst month, in words."""
     if solar.back_after_h is None:
         return "never within a year"
-    return say_hours(solar.back_after_h)
+    return say_hours_up(solar.back_after_h)

@@ -10,7 +10,7 @@ from enum import StrEnum
 from itertools import groupby
 
 from ypomoni.core.telling.results import PlanResult, SupplyResult
-from ypomoni.core.telling.wording import say_amps, say_bank, say_hours, say_list, say_names, say_volts
+from ypomoni.core.telling.wording import say_amps, say_bank, say_hours_up, say_list, say_names, say_volts
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.loads import Load, Purpose
 from ypomoni.core.things.supplies import Plan, Supply
@@ -161,7 +161,7 @@ def _banks(before: Plan, after: Plan, results: dict[str, SupplyResult]) -> list[
         back = (
             ""
             if told is None or told.recovery_h is None
-            else f" If it comes discharged it takes about {say_hours(told.recovery_h)} to be of use."
+            else f" If it comes discharged it takes about {say_hours_up(told.recovery_h)} to be of use."
         )
         found.append(
             WorkStep(

@@ -4,6 +4,9 @@ import math
 from collections.abc import Callable, Iterable, Sequence
 from typing import Protocol
 
+# Of one step of rounding, what is taken for noise.
+STEP_NOISE = 1e-3
+
 
 class Named(Protocol):
     """Whatever has a name."""
@@ -19,6 +22,15 @@ def round_to(value: float, digits: int) -> float:
     if value == 0 or not math.isfinite(value):
         return value
     return round(value, digits - 1 - math.floor(math.log10(abs(value))))
+
+
+def _towards(value: float, digits: int, *, up: bool) -> float:
+    """Return a value rounded down, or up, to significant digits; noise of arithmetic moves it by no step."""
+    if value == 0 or not math.isfinite(value):
+        return value
+    places = digits - 1 - math.floor(math.log10(abs(value)))
+    steps = value * 10.0**places
+    return round((math.ceil(steps - STEP_NOISE) if up else math.floor(steps + STEP_NOISE)) / 10.0**places, max(0, places))
 
 
 def plain_number(value: float, digits: int = 3) -> str:
@@ -85,15 +97,42 @@ def say_amp_hours(charge_ah: float, digits: int = 2) -> str:
     return f"{plain_number(charge_ah, digits)} Ah"
 
 
-def say_hours(hours_h: float, *, must_h: float | None = None) -> str:
-    """Return a time to two significant digits: minutes below 2 h, days from 10 days.
+def say_amp_hours_needed(charge_ah: float, digits: int = 2, *, over_ah: float | None = None) -> str:
+    """Return a charge that is needed, rounded up; with as many digits as it takes to see that it is over another."""
+    needed_ah = charge_ah
+    for more in range(digits, digits + 3):
+        needed_ah = _towards(charge_ah, more, up=True)
+        if over_ah is None or charge_ah <= over_ah or needed_ah > over_ah:
+            break
+    return say_amp_hours(needed_ah, digits + 3)
+
+
+def say_hours_up(hours_h: float, *, must_h: float | None = None) -> str:
+    """Return a time that something takes, a recharge say, rounded up; see `say_hours`."""
+    return say_hours(hours_h, must_h=must_h, up=True)
+
+
+def say_hours(hours_h: float, *, must_h: float | None = None, up: bool = False) -> str:
+    """Return a time to two significant digits, rounded down: minutes below 2 h, days from 10 days.
 
     ``must_h`` is a limit; rounding never takes the time across it.
     """
     for digits in (2, 3, 4):
-        if must_h is None or (_read_back(hours_h, digits) >= must_h) == (hours_h >= must_h):
-            return _say_hours(hours_h, digits)
-    return f"just {'over' if hours_h >= must_h else 'under'} {say_required_h(must_h)}" if must_h is not None else _say_hours(hours_h, 2)
+        if must_h is None or _is_on_its_side(hours_h, digits, must_h, up=up):
+            return _say_hours(hours_h, digits, up=up)
+    return (
+        f"just {'over' if hours_h >= must_h else 'under'} {say_required_h(must_h)}" if must_h is not None else _say_hours(hours_h, 2, up=up)
+    )
+
+
+def _is_on_its_side(hours_h: float, digits: int, must_h: float, *, up: bool) -> bool:
+    """Return whether a time, as it would be read, is on the side of a limit on which it is."""
+    # Neither as it is rounded here nor to the nearest: 23.7 h of 24 h is said as that, and not as 23 h.
+    unit_h, _ = _unit_h(hours_h)
+    reads_h = (_read_back(hours_h, digits, up=up), round_to(hours_h / unit_h, digits) * unit_h)
+    if up:
+        return all((read_h > must_h) == (hours_h > must_h) for read_h in reads_h)
+    return all((read_h >= must_h) == (hours_h >= must_h) for read_h in reads_h)
 
 
 def say_range(low_h: float, high_h: float, *, must_h: float | None = None) -> str:
@@ -108,8 +147,8 @@ def say_range(low_h: float, high_h: float, *, must_h: float | None = None) -> st
 def say_hours_over(hours_h: float, over_h: float) -> str:
     """Return a time that is longer than a limit, with as many digits as it takes to see that."""
     for digits in (2, 3, 4):
-        if hours_h <= over_h or _read_back(hours_h, digits) > over_h:
-            return _say_hours(hours_h, digits)
+        if hours_h <= over_h or _is_on_its_side(hours_h, digits, over_h, up=True):
+            return _say_hours(hours_h, digits, up=True)
     return f"just over {_say_hours(over_h, 4)}"
 
 
@@ -121,14 +160,14 @@ def _unit_h(hours_h: float) -> tuple[float, str]:
     return (24.0, "days") if hours_h < 24 * 730 else (24 * 365.25, "years")
 
 
-def _read_back(hours_h: float, digits: int) -> float:
+def _read_back(hours_h: float, digits: int, *, up: bool) -> float:
     unit_h, _ = _unit_h(hours_h)
-    return round_to(hours_h / unit_h, digits) * unit_h
+    return _towards(hours_h / unit_h, digits, up=up) * unit_h
 
 
-def _say_hours(hours_h: float, digits: int) -> str:
+def _say_hours(hours_h: float, digits: int, *, up: bool = False) -> str:
     unit_h, name = _unit_h(hours_h)
-    return f"{plain_number(hours_h / unit_h, digits)} {name}"
+    return f"{plain_number(_towards(hours_h / unit_h, digits, up=up), digits)} {name}"
 
 
 def say_required_h(hours_h: float) -> str:
@@ -160,10 +199,10 @@ def say_share(ratio: float) -> str:
 
 
 def say_years(years_y: float) -> str:
-    """Return a number of years, to a half below ten."""
-    rounded = round(2 * years_y) / 2 if years_y < 10 else round(years_y)
+    """Return a number of years, rounded down to a half below ten."""
+    rounded = math.floor(2 * years_y + STEP_NOISE) / 2 if years_y < 10 else math.floor(years_y + STEP_NOISE)
     if rounded < 1:
-        return f"{max(1, round(12 * years_y))} months" if years_y < 0.95 else "a year"
+        return f"{max(1, math.floor(12 * years_y + STEP_NOISE))} months"
     return "a year" if rounded == 1 else f"{plain_number(rounded)} years"
 
 

@@ -12,6 +12,7 @@ from ypomoni.core.telling.wording import (
     say_amps,
     say_bank,
     say_hours,
+    say_hours_up,
     say_percent,
     say_range,
     say_required_h,
@@ -156,7 +157,9 @@ def _supply(supply: Supply, told: SupplyResult | None) -> dict[str, str]:
         "must": say_required_h(must_h),
         "standby": "" if told is None or told.standby_current_a is None else say_amps(told.standby_current_a),
         "alarm": "" if told is None or told.alarm_current_a is None else say_amps(told.alarm_current_a),
-        "back": "" if told is None or told.recovery_h is None else f"{say_hours(told.recovery_h)} to {say_percent(told.recharge_to_ratio)}",
+        "back": ""
+        if told is None or told.recovery_h is None
+        else f"{say_hours_up(told.recovery_h)} to {say_percent(told.recharge_to_ratio)}",
         "old": "" if told is None or told.scenarios is None else say_hours(told.scenarios.end_of_life),
         "cold": "" if told is None or told.scenarios is None else say_hours(told.scenarios.cold),
     }

@@ -11,7 +11,7 @@ from ypomoni.core.balance.search import Move
 from ypomoni.core.balance.search.relaxing import OF_MOVES
 from ypomoni.core.outage.case import Hindrance
 from ypomoni.core.telling.results import LoadShare, PlanResult, SupplyResult, Verdict
-from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_required_h
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_hours_up, say_required_h
 from ypomoni.records.load import LoadRow
 from ypomoni.records.supply import SupplyRow
 from ypomoni.web.plan.figures import NO_CERTAIN_TIME
@@ -278,7 +278,7 @@ def _lines(s: SupplyResult, supply: SupplyRow) -> tuple[tuple[str, bool], ...]:
     if s.charge_current_a is not None and s.recovery_h is not None:
         must = f" of {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
         late = s.recharge_h is not None and s.recovery_h > s.recharge_h
-        back = f"back in {say_hours(s.recovery_h)}{must}" if s.recovery_is_promised else f"back at {NO_CERTAIN_TIME}"
+        back = f"back in {say_hours_up(s.recovery_h)}{must}" if s.recovery_is_promised else f"back at {NO_CERTAIN_TIME}"
         found.append((f"charges {say_amps(s.charge_current_a)}, {back}", late))
     elif s.charge_current_a is not None:
         found.append((f"charges {say_amps(s.charge_current_a)}, never back", s.recharge_h is not None))

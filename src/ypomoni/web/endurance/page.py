@@ -11,7 +11,7 @@ from ypomoni.core.outage.survival import SurvivalCurve
 from ypomoni.core.outage.why import Why
 from ypomoni.core.sizing import METHOD_WORDS
 from ypomoni.core.telling.results import SupplyResult
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_hours, say_percent
+from ypomoni.core.telling.wording import plain_number, say_amp_hours_needed, say_hours, say_percent
 from ypomoni.web.plan.figures import Figure
 
 MOST_POINTS = 1_600
@@ -329,7 +329,7 @@ def schools_of(result: SupplyResult, prescribed: str) -> tuple[list[SchoolView],
                 is_prescribed=m.method.value == prescribed,
                 required=None
                 if m.required_ah is None
-                else Figure(text=say_amp_hours(m.required_ah), supply=result.key, working=f"method_{m.method.value}"),
+                else Figure(text=say_amp_hours_needed(m.required_ah), supply=result.key, working=f"method_{m.method.value}"),
                 holdover=None
                 if m.holdover_h is None
                 else Figure(text=say_hours(m.holdover_h, must_h=result.standby_h), supply=result.key, working=f"standby_{m.method.value}"),

@@ -9,7 +9,16 @@ from ypomoni.core.judgement.audit import UNLISTED_LOAD
 from ypomoni.core.judgement.seasons import say_cuts, say_solar
 from ypomoni.core.sizing import c20_of
 from ypomoni.core.telling.results import Finding, LimitedBy, PlanResult, Severity, SupplyResult, Verdict
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_bank, say_hours, say_percent, say_required_h
+from ypomoni.core.telling.wording import (
+    plain_number,
+    say_amp_hours_needed,
+    say_amps,
+    say_bank,
+    say_hours,
+    say_hours_up,
+    say_percent,
+    say_required_h,
+)
 from ypomoni.documents.quantities import show_current, show_quantity
 from ypomoni.records.site import PlanRow
 from ypomoni.records.supply import SupplyRow
@@ -74,7 +83,7 @@ def build_answer(plan: PlanResult, *, alone: bool = False) -> Answer:
     if weakest.limited_by is not LimitedBy.NO_BANK:
         figures.append(("band", Figure(text=f"{say_hours(band.low)} to {say_hours(band.high)}", supply=weakest.key, working="band"), ""))
     if weakest.missing_ah:
-        figures.append(("missing", Figure(text=say_amp_hours(weakest.missing_ah), supply=weakest.key, working="missing"), ""))
+        figures.append(("missing", Figure(text=say_amp_hours_needed(weakest.missing_ah), supply=weakest.key, working="missing"), ""))
     figures.append(_fit(weakest))
     figures.append(_charged(weakest))
     return Answer(
@@ -160,7 +169,7 @@ def _charged(s: SupplyResult) -> tuple[str, Figure | None, str]:
     share = say_percent(s.recharge_to_ratio)
     must = f", must be {say_required_h(s.recharge_h)}" if s.recharge_h is not None else ""
     if s.solar is not None:
-        when = "never" if s.solar.back_after_h is None else f"after {say_hours(s.solar.back_after_h)}"
+        when = "never" if s.solar.back_after_h is None else f"after {say_hours_up(s.solar.back_after_h)}"
         return ("charged", None, f"by the sun of the worst month back to {share} {when}{must}")
     if "recovery" not in s.workings:
         return ("charged", None, "charger not known" if s.limited_by is not LimitedBy.NO_BANK else "")
@@ -332,7 +341,7 @@ def _supply(row: SupplyRow, s: SupplyResult, method: str) -> SupplyView:
             (
                 METHOD_WORDS[m.method].capitalize(),
                 m.method.value == method,
-                None if m.required_ah is None else figure(say_amp_hours(m.required_ah), f"method_{m.method.value}"),
+                None if m.required_ah is None else figure(say_amp_hours_needed(m.required_ah), f"method_{m.method.value}"),
             )
             for m in s.methods
         ),

@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass
 
 from ypomoni.core.telling.results import SupplyResult, Working
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_hours_over
+from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_hours_over, say_hours_up
 
 METHOD_PREFIX = "method_"
 STANDBY_PREFIX = "standby_"
@@ -118,4 +118,4 @@ def recovery_words(result: SupplyResult) -> str:
         return NO_CERTAIN_TIME
     if result.recharge_h is not None and result.recovery_h > result.recharge_h:
         return say_hours_over(result.recovery_h, result.recharge_h)
-    return say_hours(result.recovery_h)
+    return say_hours_up(result.recovery_h)

@@ -4,7 +4,16 @@ import math
 from dataclasses import dataclass, field
 
 from ypomoni.core.telling.results import LimitedBy, PlanResult, SupplyResult
-from ypomoni.core.telling.wording import plain_number, say_amp_hours, say_amps, say_hours, say_percent, say_required_h
+from ypomoni.core.telling.wording import (
+    plain_number,
+    say_amp_hours,
+    say_amp_hours_needed,
+    say_amps,
+    say_hours,
+    say_hours_up,
+    say_percent,
+    say_required_h,
+)
 from ypomoni.web.plan.figures import NO_CERTAIN_TIME
 from ypomoni.web.words import LIMIT_WORDS, LIMIT_WORDS_SHORT, VERDICT_WORDS
 
@@ -187,7 +196,7 @@ def _lane(s: SupplyResult, plan: PlanResult, axis_h: float, px_per_a: float, ban
         bank=bank,
         opens="holdover" in s.workings,
         is_computed=s.holdover is not None,
-        missing=say_amp_hours(s.missing_ah) if falls_short and s.missing_ah and "missing" in s.workings else "",
+        missing=say_amp_hours_needed(s.missing_ah) if falls_short and s.missing_ah and "missing" in s.workings else "",
         fit=_fit(s),
         overloaded=s.overloaded,
         sentence=_sentence(s),
@@ -334,7 +343,7 @@ def _recharge_label(s: SupplyResult) -> str:
     share = say_percent(s.recharge_to_ratio)
     if s.recovery_h is None:
         return f"never back to {share}"
-    return f"back to {share} after {say_hours(s.recovery_h)}" if s.recovery_is_promised else f"back to {share} at {NO_CERTAIN_TIME}"
+    return f"back to {share} after {say_hours_up(s.recovery_h)}" if s.recovery_is_promised else f"back to {share} at {NO_CERTAIN_TIME}"
 
 
 def _must(plan: PlanResult) -> str:

@@ -11,10 +11,12 @@ from ypomoni.core.telling.results import Verdict, Working
 from ypomoni.core.telling.wording import (
     plain_number,
     say_amp_hours,
+    say_amp_hours_needed,
     say_amps,
     say_amps_at_least,
     say_bank,
     say_hours,
+    say_hours_up,
     say_percent,
     say_range,
     say_required_h,
@@ -79,10 +81,10 @@ def _way_row(way: BankWay) -> BankWayRow:
         if result.recharge_h is None
         else "never"
         if result.recovery_h is None
-        else f"{to} after {say_hours(result.recovery_h)}"
+        else f"{to} after {say_hours_up(result.recovery_h)}"
     )
     if result.recovery_h is not None and result.recharge_h is None:
-        recharge = f"{to} after {say_hours(result.recovery_h)}"
+        recharge = f"{to} after {say_hours_up(result.recovery_h)}"
     return BankWayRow(
         key=way_key(way),
         name=way.name,
@@ -202,7 +204,7 @@ def _comes_to(tried: LaidOut) -> str:
     least_ah = sum(min(seat.block.rated_c20_ah for seat in s if seat.block) for s in whole)
     if len(volts) > 1:
         return "no voltage of its own: its strings differ"
-    return f"{say_volts(volts.pop())} {say_amp_hours(least_ah, 3)}"
+    return f"{say_volts(volts.pop())} {say_amp_hours_needed(least_ah, 3)}"
 
 
 def _adds(tried: LaidOut) -> str:

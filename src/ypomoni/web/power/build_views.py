@@ -18,7 +18,7 @@ from ypomoni.core.evaluation.recommending import judge_figures
 from ypomoni.core.evaluation.set_up import SetUpSheet, StepKind, Told, sheet_of
 from ypomoni.core.evaluation.two_banks import switch_positions
 from ypomoni.core.outage.case import hindrance_of
-from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_range, say_required_h, say_volts
+from ypomoni.core.telling.wording import plain_number, say_amps, say_hours, say_hours_up, say_range, say_required_h, say_volts
 from ypomoni.core.things.batteries import Bank
 from ypomoni.core.things.supplies import Plan, Stage, Supply
 from ypomoni.core.wiring.mixing import most_rest_v
@@ -210,7 +210,7 @@ def hours(site_id: int, plan_key: str) -> Any:
         return jsonify({"said": "Nothing draws, so it holds for good."})
     must_h = supply.requirement.standby_h
     band = result.holdover
-    recharge = "" if result.recovery_h is None else f" Its charger brings it back after {say_hours(result.recovery_h)}."
+    recharge = "" if result.recovery_h is None else f" Its charger brings it back after {say_hours_up(result.recovery_h)}."
     return jsonify(
         {
             "said": f"New, it holds {say_hours(band.expected, must_h=must_h)} of {say_required_h(must_h)}, {say_range(band.low, band.high, must_h=must_h)}.{recharge}"

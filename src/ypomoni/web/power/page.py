@@ -11,6 +11,7 @@ from ypomoni.core.telling.results import SelectorResult, SupplyResult, Verdict
 from ypomoni.core.telling.wording import (
     plain_number,
     say_hours,
+    say_hours_up,
     say_names,
     say_percent,
     say_range,
@@ -149,7 +150,7 @@ def _way_row(way: Way, most_w: float) -> WayRow:
 
 def _recharge_words(result: SupplyResult) -> str:
     if result.recovery_h is not None:
-        return f"{say_hours(result.recovery_h)} to {say_percent(result.recharge_to_ratio)}"
+        return f"{say_hours_up(result.recovery_h)} to {say_percent(result.recharge_to_ratio)}"
     return "never" if "recovery" in result.workings else "charger not known"
 
 
@@ -183,7 +184,7 @@ def _size_rows(supply: Supply, loads: tuple[Load, ...], size: UpsSize, result: S
     charger = (
         charger_advice(supply, loads)
         if late
-        else f"the one that is there: back at {say_percent(result.recharge_to_ratio)} after {say_hours(result.recovery_h or 0.0)}"
+        else f"the one that is there: back at {say_percent(result.recharge_to_ratio)} after {say_hours_up(result.recovery_h or 0.0)}"
     )
     return (
         ("Runs together", f"{plain_number(size.running_w)} W, {plain_number(size.running_va)} VA at its peak"),

@@ -19,7 +19,7 @@ from ypomoni.actions.errors import NotFound, Refused, StaleEdit
 from ypomoni.actions.recordings import Wanted, begin_recording, stop_recording
 from ypomoni.core.evaluation.foreseeing import foresee_discharge
 from ypomoni.core.telling.results import Band
-from ypomoni.core.telling.wording import say_amps, say_hours, say_range, say_volts
+from ypomoni.core.telling.wording import say_amps, say_hours, say_hours_up, say_range, say_volts
 from ypomoni.documents.quantities import QuantityTextError, read_current, read_quantity
 from ypomoni.instruments.protocol import MeterKind
 from ypomoni.records.field import Row
@@ -147,7 +147,7 @@ def _page(page: PlanPage, run_id: int, texts: dict[str, str], faults: dict[str, 
         last=_last(readings),
         alarm=_alarm(run, volts, recording),
         near=bool(volts) and volts[-1][1] <= (1 + NEAR_RATIO) * run["end_v"],
-        weak="" if weak_h is None else f"After it the recharge to 80 % takes about {say_hours(weak_h)}. {STAND_IN}",
+        weak="" if weak_h is None else f"After it the recharge to 80 % takes about {say_hours_up(weak_h)}. {STAND_IN}",
         readings=[
             (say_hours(r.t_h), say_volts(r.terminal_v) if r.terminal_v else "", say_amps(r.current_a) if r.current_a else "")
             for r in readings[-12:]

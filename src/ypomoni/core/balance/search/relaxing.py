@@ -17,7 +17,7 @@ from ypomoni.core.outage.case import Case
 from ypomoni.core.requirements import Method
 from ypomoni.core.sizing import c20_of, sold_banks
 from ypomoni.core.telling.results import SoldBank, Verdict
-from ypomoni.core.telling.wording import say_amp_hours, say_amps
+from ypomoni.core.telling.wording import say_amp_hours, say_amp_hours_needed, say_amps
 from ypomoni.core.things.supplies import Plan, Supply
 
 NEW_KEY = "one-more"
@@ -182,7 +182,9 @@ def reasons_of(plan: Plan) -> tuple[str, ...]:
         for state, hours_h in ((False, s.requirement.standby_h), (True, s.requirement.alarm_h))
     )
     given_ah = sum(Case(replace(s, totals=()), ()).run().pack.capacity_ah for s in supplies)
-    words = f"The loads ask for {say_amp_hours(asked_ah)} over their hours. All batteries together hold {say_amp_hours(given_ah)} today"
+    words = (
+        f"The loads ask for {say_amp_hours_needed(asked_ah)} over their hours. All batteries together hold {say_amp_hours(given_ah)} today"
+    )
     if asked_ah > given_ah:
         return (f"{words}. Moving loads does not make up for that.",)
     return (f"{words}. But rails, buses, limits and the size of the loads do not let them be shared out so that every supply holds.",)
