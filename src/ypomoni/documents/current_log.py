@@ -19,7 +19,10 @@ _UNIT = re.compile(r"[\[(,/ ]\s*(µA|uA|mA|nA|A|ms|s|sec|min|h)\s*[\])]?\s*$", r
 _NUMBER = re.compile(r"^\s*[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?\s*$")
 _CLOCK = re.compile(r"^\s*(\d{1,3}):(\d{2}):(\d{2}(?:[.,]\d+)?)\s*$")
 _MOMENTS = ("%Y-%m-%d %H:%M:%S.%f", "%Y-%m-%d %H:%M:%S", "%d.%m.%Y %H:%M:%S", "%d/%m/%Y %H:%M:%S", "%Y/%m/%d %H:%M:%S")
-DAY_S = 86_400.0
+DAY_S, HOUR_S = 86_400.0, 3_600.0
+# So far back goes a clock that is set back an hour between two samples. [s]
+HOUR_BACK_S = (2_700.0, 3_600.0)
+_AMPS_BEHIND = re.compile(r"(µA|uA|mA|nA|A)(?![a-z])\s*[\])]?\s*$")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,8 +56,39 @@ def read_current_log(text: str) -> CurrentLog:
         raise TableError("No line holds a time and a current: a column of each is needed, as in 10:31:00;64.9 mA.")
     heading = rows[first - 1] if first else [""] * len(rows[first])
     time_at, current_at = _columns(heading, rows[first : first + LOOKED_AT])
-    scale = _unit_of(heading, current_at, rows[first][current_at])
-    return _read(rows[first:], time_at, current_at, scale, _time_reader(heading, time_at))
+    body = rows[first:]
+    currents = [row[current_at] for row in body if current_at < len(row)]
+    _ask_for_decimals(currents)
+    _ask_for_dates([row[time_at] for row in body if time_at < len(row)])
+    scale = _scale_of(heading, current_at)
+    if scale is None and not any(_AMPS_BEHIND.search(c) for c in currents):
+        raise TableError("The unit of the current is not said: write A or mA into its heading, as in current [mA], or behind every number.")
+    return _read(body, time_at, current_at, scale, _time_reader(heading, time_at))
+
+
+def _ask_for_decimals(cells: list[str]) -> None:
+    """Refuse numbers that can be read two ways, a thousand times apart: a comma before just three digits, and nothing that settles it."""
+    numbers = [_bare(c).strip() for c in cells]
+    with_comma = [n for n in numbers if "," in n]
+    if not with_comma:
+        return
+    if any("." in n for n in numbers):
+        raise TableError("Some numbers hold a comma and some a dot. Write all of them with a decimal point, as in 0.35.")
+    # A nought before the comma, or another count of digits behind it, says that it is a decimal one.
+    if not any(re.match(r"^[-+]?0?,|^[-+]?\d+,(\d{1,2}|\d{4,})$", n) for n in with_comma):
+        raise TableError(
+            f"{with_comma[0]} can be read as {with_comma[0].replace(',', '.')} or as {with_comma[0].replace(',', '')}. "
+            "Write the numbers with a decimal point, as in 1.234 or 1234."
+        )
+
+
+def _ask_for_dates(cells: list[str]) -> None:
+    """Refuse dates whose day and month can be taken for each other, where more than one date stands in the log."""
+    dates = {m.groups() for c in cells if (m := re.match(r"^(\d{2})/(\d{2})/\d{4} ", c))}
+    if len(dates) > 1 and all(int(a) <= 12 and int(b) <= 12 for a, b in dates):
+        raise TableError("Day and month of these dates can be read two ways. Write them as 2026-03-04.")
+    if any(int(b) > 12 for _, b in dates):
+        raise TableError("These dates have the month first. Write them as 2026-03-04.")
 
 
 def _looks(cell: str) -> bool:
@@ -84,12 +118,25 @@ def _columns(heading: list[str], rows: list[list[str]]) -> tuple[int, int]:
     return time_at, current_at
 
 
-def _unit_of(heading: list[str], at: int, cell: str) -> float:
-    for text in (cell, heading[at] if at < len(heading) else ""):
-        found = re.search(r"(µA|uA|mA|nA|A)(?![a-z])\s*[\])]?\s*$", text)
-        if found:
-            return UNITS[found[1].lower()]
-    raise TableError("The unit of the current is not said: write A or mA into its heading, as in current [mA].")
+def _scale_of(heading: list[str], at: int) -> float | None:
+    """Return the unit that a heading gives; None where it gives none. [A]"""
+    found = _AMPS_BEHIND.search(heading[at]) if at < len(heading) else None
+    return UNITS[found[1].lower()] if found else None
+
+
+def _amps(cell: str, scale: float | None) -> float:
+    """Return a current: by the unit in its own cell, otherwise by that of the heading. A meter that changes its range changes its unit. [A]
+
+    Raises
+    ------
+    ValueError
+        If neither says the unit, or no number stands there.
+    """
+    found = _AMPS_BEHIND.search(cell)
+    own = UNITS[found[1].lower()] if found else scale
+    if own is None:
+        raise ValueError("no unit")
+    return own * float(_bare(cell).replace(",", "."))
 
 
 def _time_reader(heading: list[str], at: int) -> Callable[[str], float]:
@@ -123,7 +170,7 @@ def _moment(cell: str) -> datetime | None:
     return None
 
 
-def _read(rows: list[list[str]], time_at: int, current_at: int, scale: float, time_of: Callable[[str], float]) -> CurrentLog:
+def _read(rows: list[list[str]], time_at: int, current_at: int, scale: float | None, time_of: Callable[[str], float]) -> CurrentLog:
     t_s: list[float] = []
     current_a: list[float] = []
     overloads_count = unread_count = 0
@@ -134,13 +181,16 @@ def _read(rows: list[list[str]], time_at: int, current_at: int, scale: float, ti
             if OVERLOADS.match(cell):
                 overloads_count += 1
                 continue
-            at_s, value = time_of(row[time_at]), scale * float(_bare(cell).replace(",", "."))
+            at_s, value = time_of(row[time_at]), _amps(cell, scale)
         except (IndexError, ValueError):
             unread_count += 1
             continue
         if before_s is not None and at_s + days_s < before_s - 0.5 * DAY_S:
             # A clock that starts the day anew.
             days_s += DAY_S
+        elif before_s is not None and HOUR_BACK_S[0] <= before_s - days_s - at_s <= HOUR_BACK_S[1]:
+            # Clocks went back: the hour comes again, and its samples stay in their order.
+            days_s += HOUR_S
         at_s += days_s
         if before_s is not None and at_s <= before_s:
             unread_count += 1
