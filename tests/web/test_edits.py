@@ -344,3 +344,18 @@ def test_a_full_disk_is_called_that(app, conninfo):
     assert answer.status_code == 507
     assert "full" in answer.json["message"]
     assert rows(conninfo, "SELECT id, version, quantity FROM load WHERE id = %s", load["id"]) == [load]
+
+
+def test_a_figure_typed_over_a_measured_one_is_an_estimate(client, conninfo):
+    """In its cell and in its form; saved unchanged it stays measured; a new load begins as an estimate."""
+    (load,) = rows(conninfo, LOAD, "Perimeter beam")
+    kept = lambda: rows(conninfo, "SELECT standby_provenance, standby_current_a FROM load WHERE id = %s", load["id"])[0]  # noqa: E731
+    assert kept()["standby_provenance"] == "measured"
+    form = form_values(client, "load", load["id"], load["plan_id"])
+    assert client.post(f"/records/load/{load['id']}", form).status_code == 200
+    assert kept()["standby_provenance"] == "measured"
+    (load,) = rows(conninfo, LOAD, "Perimeter beam")
+    assert client.cell(load, "standby", "90 mA").status_code == 200
+    assert kept() == {"standby_provenance": "estimate", "standby_current_a": 0.09}
+    html = client.get(f"/records/load/new?plan={load['plan_id']}").json["html"]
+    assert re.search(r'name="standby_provenance".*?<option selected value="estimate"', html, re.DOTALL)

@@ -12,7 +12,7 @@ from ypomoni.records.field import Row
 from ypomoni.records.kinds import RATIO
 from ypomoni.records.load import LoadRow
 from ypomoni.web.audit.register import GOVERNED, load_cells
-from ypomoni.web.records.forms import LoadForm
+from ypomoni.web.records.forms import LoadForm, typed_over
 
 UNIT_FACTORS = (200.0, 5000.0)
 CELLS = tuple(GOVERNED)
@@ -51,14 +51,15 @@ def slip_of_cell(row: LoadRow, cell: str, changes: Row) -> str:
     )
 
 
-def changes_of_cell(form: LoadForm, cell: str) -> Row:
-    """Return the columns a cell governs; the others stay as they are, to the last digit."""
+def changes_of_cell(form: LoadForm, cell: str, row: LoadRow) -> Row:
+    """Return the columns a cell governs; the others stay as they are, to the last digit. A figure typed over a measured one is an estimate."""
     columns = form.columns()
     names = GOVERNED[cell]
     columns = {**dict.fromkeys(names), **columns}
     if cell in ("standby", "alarm") and getattr(form[cell], "rail_v", None) is not None:
         names = (*names, "rail_v")
-    return {name: columns[name] for name in names}
+    changes = {name: columns[name] for name in names}
+    return typed_over(changes, dict(row)) if cell in ("standby", "alarm") else changes
 
 
 def _rest(row: LoadRow) -> dict[str, str]:

@@ -70,7 +70,7 @@ def change_cell(load_id: int) -> Any:
     form = form_of_cell(tree, row, cell, text)
     if not form.validate():
         return jsonify({"message": _first_error(form, cell)}), 422
-    changes = changes_of_cell(form, cell)
+    changes = changes_of_cell(form, cell, row)
     slip = "" if request.form.get("sure") else slip_of_cell(row, cell, changes)
     if slip:
         return jsonify({"row": _row_state(tree, row), "message": slip, "yours": text, "question": True}), 409

@@ -10,6 +10,7 @@ from ypomoni.core.errors import QuantityError
 from ypomoni.core.telling.rows import say_suspect_row
 from ypomoni.core.things.batteries import block_c20_ah, cells_of_block
 from ypomoni.core.things.device_types import improbable_current, say_improbable
+from ypomoni.core.things.loads import Provenance
 from ypomoni.core.wiring.fuses import SOLD_FUSES_A
 from ypomoni.documents.discharge_text import read_discharge_text, write_discharge_text
 from ypomoni.records.audit import PointRow
@@ -434,11 +435,11 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
 
     @staticmethod
     def keep_readings(columns: Row, row: Row) -> Row:
-        """Return columns with the reading behind each current that is still the one it gave."""
+        """Return columns with the reading behind each current that is still the one it gave; see `typed_over`."""
         for name in ("standby", "alarm"):
             if all(columns[f"{name}_{part}"] == row[f"{name}_{part}"] for part in ("current_a", "provenance")):
                 columns |= {f"{name}_{part}": row[f"{name}_{part}"] for part in ("uncertainty_a", "reading")}
-        return columns
+        return typed_over(columns, row)
 
     @classmethod
     def data_of(cls, row: Row) -> dict[str, Any]:
@@ -450,13 +451,24 @@ class LoadForm(form_of(LoadRow, LOAD_NESTS, {"bursts": BurstForm, "thermostats":
         }
 
 
+def typed_over(columns: Row, row: Row) -> Row:
+    """Return columns in which a figure typed over a measured one is an estimate: nobody measured it. The reading stays where it was taken."""
+    for name in ("standby", "alarm"):
+        current, known = f"{name}_current_a", f"{name}_provenance"
+        if row.get(known) != Provenance.MEASURED.value or columns.get(current, row[current]) in (None, row[current]):
+            continue
+        if columns.get(known, row[known]) == Provenance.MEASURED.value:
+            columns = {**columns, known: Provenance.ESTIMATE.value}
+    return columns
+
+
 LOAD_START: Row = {
     "quantity": 1,
     "rail_v": 12.0,
     "behaviour": "constant_current",
     "essential": True,
     "pinned": False,
-    "standby_provenance": "measured",
+    "standby_provenance": "estimate",
     "bursts": [],
 }
 
