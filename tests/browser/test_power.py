@@ -139,7 +139,7 @@ def test_a_backup_that_is_never_reached_is_seen_and_mended(open_page):
     expect(sheet.locator(".faults")).to_contain_text("two inputs at least")
     sheet.get_by_label("Input 2").select_option(label="Cells inside the camera")
     sheet.get_by_role("button", name="Save").click()
-    expect(page.locator(".backup .power-answer")).to_contain_text("holds 120 h of 72 h")
+    expect(page.locator(".backup .power-answer")).to_contain_text("holds 110 h of 72 h")
     expect(page.locator(".power-feed")).to_have_count(2)
     expect(page.get_by_text("is never reached")).to_have_count(0)
 
