@@ -336,7 +336,9 @@ def test_counts_in_names_volts_beside_amps_and_what_is_not_there():
     text = "Name;Standby mA\n" + "\n".join(f"{name};{current}" for name, current in lines)
     sheets = read_tables(text.encode(), "x.csv")
     columns = ("name", "standby")
-    rows = read_rows(sheets[0], Mapping(sheet=0, header_row=0, columns=columns, units=("", "mA")), supplies={}, places=[], default_supply=None)
+    rows = read_rows(
+        sheets[0], Mapping(sheet=0, header_row=0, columns=columns, units=("", "mA")), supplies={}, places=[], default_supply=None
+    )
     found = [(r.values["name"], r.values["quantity"], r.values.get("standby"), r.values.get("rail_v")) for r in rows]
     assert found[:6] == [
         ("PIR", 4, pytest.approx(0.02), None),
