@@ -206,3 +206,20 @@ def test_as_many_strings_come_out_as_trying_every_way_gives(drawn, series):
         return max((1 + most([g for g in left if not g & first]) for first in left), default=0)
 
     assert len(matching.strings) == (most(groups) if len(groups) < 12 else len(matching.strings))
+
+
+def test_a_lot_of_worn_blocks_has_no_good_one():
+    """Three blocks of 80 mΩ where a new one has about 25: rejected, though they are alike; of 27 mΩ all are good. Warmth flatters a capacity."""
+    lot = lambda ohm, **more: Lot(  # noqa: E731
+        chemistry_key="lead_agm",
+        block_v=12,
+        capacity_ah=7,
+        blocks=tuple(LotBlock(label=str(n), resistance_ohm=ohm) for n in range(3)),
+        **more,
+    )
+    assert {v.word for v in judge_lot(lot(0.080))} == {BlockWord.REJECT}
+    assert {v.word for v in judge_lot(lot(0.027))} == {BlockWord.GOOD}
+    given = lambda degc: judge_lot(  # noqa: E731
+        Lot(chemistry_key="lead_agm", block_v=12, capacity_ah=7, temperature_degc=degc, blocks=(LotBlock(label="a", capacity_ah=5.9),))
+    )[0]
+    assert (given(25.0).word, given(40.0).word) == (BlockWord.GOOD, BlockWord.REJECT)

@@ -183,7 +183,8 @@ def test_a_battery_is_due_when_it_no_longer_carries_its_hours():
     hopeless = replace(plan, supplies=(replace(supply, requirement=replace(supply.requirement, standby_h=2 * hours)), plan.supplies[1]))
     item = due(hopeless)["replace:a"]
     assert "would not either" in item.why
-    assert item.due_on > TODAY
+    # What fails today is due today, whatever mends it.
+    assert (item.due_on, item.is_now) == (TODAY, True)
     worn = bank_of(replace(plan, supplies=(must, plan.supplies[1])), condition_ratio=0.6)
     assert (due(worn)["replace:a"].due_on, "a new one of its kind does" in due(worn)["replace:a"].why) == (TODAY, True)
 
@@ -194,6 +195,9 @@ def test_tests_audits_and_reviews_come_again_from_when_they_were_done():
     test = DischargeTest(
         key="t", supply_key="a", at=datetime(2025, 9, 1, tzinfo=UTC), temperature_degc=20, ran_h=10, ended=DischargeEnd.STOPPED, end_v=11.5
     )
+    # Two years old and never tested: it has been due for a year.
+    assert due(bank_of(plan, age_y=2.0))["test:a"].due_on == TODAY
+    assert due(bank_of(plan, age_y=0.0))["test:a"].due_on > TODAY
     first = due(replace(plan, tests=(test,)), audited_on=date(2025, 12, 24))
     assert first["test:a"].due_on == date(2026, 9, 1)
     assert first["audit"].due_on == date(2026, 12, 24)

@@ -318,3 +318,37 @@ def test_a_column_that_numbers_the_rows_is_no_quantity():
     running = "No.;Device;Standby mA\n1;Float;16\n2;Keypad;60\n3;Beacon;30\n4;Modem;40\n"
     assert propose_mapping(read_tables(running.encode(), "x.csv")).columns == ("", "name", "standby")
     assert propose_mapping(read_tables(running.replace("2;Key", "8;Key").encode(), "x.csv")).columns == ("quantity", "name", "standby")
+
+
+def test_counts_in_names_volts_beside_amps_and_what_is_not_there():
+    """PIR x4, x 6, 3 off and 4 x are counts; a unit in the cell beats the column's; nought needs none; what is said to be removed is doubted."""
+    lines = (
+        ("PIR x4", "20"),
+        ("PIR x 6", "0.02 A"),
+        ("Beam, 3 off", "40"),
+        ("2 x Keypad", "0.8A 24V"),
+        ("Siren", "9V 0.6A"),
+        ("Reader", "0"),
+        ("Old dialler (removed)", "30"),
+        ("Strobe", "60 W max"),
+        ("Sounder 24", "15"),
+    )
+    text = "Name;Standby mA\n" + "\n".join(f"{name};{current}" for name, current in lines)
+    sheets = read_tables(text.encode(), "x.csv")
+    columns = ("name", "standby")
+    rows = read_rows(
+        sheets[0], Mapping(sheet=0, header_row=0, columns=columns, units=("", "mA")), supplies={}, places=[], default_supply=None
+    )
+    found = [(r.values["name"], r.values["quantity"], r.values.get("standby"), r.values.get("rail_v")) for r in rows]
+    assert found[:6] == [
+        ("PIR", 4, pytest.approx(0.02), None),
+        ("PIR", 6, pytest.approx(0.02), None),
+        ("Beam", 3, pytest.approx(0.04), None),
+        ("Keypad", 2, pytest.approx(0.8), 24.0),
+        ("Siren", 1, pytest.approx(0.6), 9.0),
+        ("Reader", 1, 0.0, None),
+    ]
+    assert "not to be there" in rows[6].doubts[0]
+    assert any("voltage is needed" in d or "@" in d for d in rows[7].doubts.values())
+    # A number that belongs to the name stays in it.
+    assert found[8][:2] == ("Sounder 24", 1)

@@ -12,6 +12,8 @@ from ypomoni.documents.quantities import QuantityTextError, read_current
 _CURRENT = re.compile(r"[\d.,']+\s*(?:[µμu]A|mA|A|m?W\s*@\s*[\d.,]+\s*V)\b", re.IGNORECASE)
 _COUNT = re.compile(r"^\s*(\d{1,6})\s*(?:[x×]\s*|pcs\.?\s+|\s)(?=\S)", re.IGNORECASE)
 _COUNT_LAST = re.compile(r"\s*[x×]\s*(\d{1,6})\s*$", re.IGNORECASE)
+_COUNT_OFF = re.compile(r"[\s,]\s*(\d{1,6})\s*(?:off|pcs\.?)\s*$", re.IGNORECASE)
+_NOT_THERE = re.compile(r"\b(removed|not fitted|not installed|spare|disconnected)\b", re.IGNORECASE)
 _BARE_NUMBER = re.compile(r"(?:^|\s)([\d.,]+)$")
 _BETWEEN = " \t,;:/–-"
 # Devices of one name whose likely currents are no further apart are taken as the first of them.
@@ -66,7 +68,7 @@ def _parts(number: int, text: str, supply_v: float) -> LoadLine:
     name = re.sub(r"\b(standby|at rest)\s*$", "", name.strip(_BETWEEN), flags=re.IGNORECASE).strip(_BETWEEN)
     if first := _COUNT.match(name):
         quantity, name = int(first[1]), name[first.end() :]
-    elif last := _COUNT_LAST.search(name):
+    elif last := _COUNT_LAST.search(name) or _COUNT_OFF.search(name):
         quantity, name = int(last[1]), name[: last.start()]
     name = name.strip(_BETWEEN)
     if not name or not any(c.isalpha() for c in name):
@@ -82,7 +84,8 @@ def _parts(number: int, text: str, supply_v: float) -> LoadLine:
         if rail_v and alarm_rail_v and rail_v != alarm_rail_v:
             return faulty("states standby and alarm at two voltages. State both at one.")
         rail_v = rail_v or alarm_rail_v
-        doubt = _doubt(name, rail_v or supply_v, standby_a, alarm_a)
+        gone = "It is said not to be there: leave the line out, or correct it." if _NOT_THERE.search(text) else ""
+        doubt = gone or _doubt(name, rail_v or supply_v, standby_a, alarm_a)
         found = {"standby_a": standby_a, "alarm_a": alarm_a, "rail_v": rail_v}
         return LoadLine(number=number, text=text, name=shown, quantity=quantity, **found, doubt=doubt)
     if bare := _BARE_NUMBER.search(name):

@@ -236,8 +236,12 @@ class _Reader:
         column, name = texts.get("name", (0, ""))
         if not name.strip():
             row.doubts[column] = "has no name: write one, or leave the row out."
-        row.values["name"] = name.strip()[:200]
-        row.values["quantity"] = 1
+        bare, count = _count_in(name.strip())
+        is_counted = bool(texts.get("quantity", (0, ""))[1].strip())
+        row.values["name"] = (name.strip() if is_counted or count is None else bare)[:200]
+        row.values["quantity"] = 1 if is_counted or count is None else count
+        if _NOT_THERE.search(" ".join(text for _, text in texts.values())[:2000]):
+            row.doubts.setdefault(column, "is said not to be there: leave the row out, or correct it.")
         readers: dict[str, Callable[[RowFound, int, str], None]] = {
             "quantity": self._quantity,
             "rail_v": self._number("rail_v", kinds.VOLTAGE),
@@ -261,7 +265,7 @@ class _Reader:
         for key, (c, text) in texts.items():
             if key in readers and text.strip() not in ("", "-", "–", "—", "n/a", "N/A"):
                 readers[key](row, c, text.strip())
-        if "quantity" in texts and not texts["quantity"][1].strip():
+        if "quantity" in texts and not texts["quantity"][1].strip() and count is None:
             row.doubts.setdefault(texts["quantity"][0], "is empty: it would count once.")
         self._settle(row, texts)
 
@@ -420,12 +424,41 @@ class _Reader:
         return read
 
 
+# A current beside the voltage it belongs to, in either order, as on a label: 0.8A 24V.
+_AMPS_AT_VOLTS = re.compile(
+    r"(?P<a1>[\d.,]{1,12}\s?[µm]?A)[\s,/@]{1,3}(?P<v1>[\d.,]{1,12})\s?V|(?P<v2>[\d.,]{1,12})\s?V[\s,/]{1,3}(?P<a2>[\d.,]{1,12}\s?[µm]?A)",
+    re.IGNORECASE,
+)
+# How many, written with the name: PIR x4, PIR x 6, PIR 3 off, 4 x PIR.
+_COUNT_IN_NAME = re.compile(
+    r"^(?P<n1>\d{1,4})\s?[x×]\s?(?P<r1>.+)$|^(?P<r2>.+?)[\s,(]{0,3}(?:[x×]\s?(?P<n2>\d{1,4})|\b(?P<n3>\d{1,4})\s?(?:off|no\.?|pcs\.?))\)?$",
+    re.IGNORECASE,
+)
+_NOT_THERE = re.compile(r"\b(removed|not fitted|not installed|spare|disconnected|redundant)\b", re.IGNORECASE)
+
+
+def _count_in(name: str) -> tuple[str, int | None]:
+    """Return a name without the count written into it, and that count; None where none is."""
+    found = _COUNT_IN_NAME.match(name[:200])
+    if found is None:
+        return name, None
+    rest, count = found["r1"] or found["r2"] or "", int(found["n1"] or found["n2"] or found["n3"])
+    return (rest.strip(" ,(-"), count) if count >= 1 and any(c.isalpha() for c in rest) else (name, None)
+
+
 def read_table_current(text: str, header_unit: str) -> tuple[float, float | None, str]:
     """Return a current, the rail where watts were written at a voltage, and what is doubtful about it. [A, V]
 
     A bare number takes the unit of its heading. A comma that could group thousands is taken as a decimal comma and marked.
     """
     text = re.sub(r"^(ca\.?|approx\.?|about|~|≈|<|max\.?)\s*", "", text, flags=re.IGNORECASE)
+    text = re.sub(r"\s*\b(max\.?|maximum)$", "", text, flags=re.IGNORECASE)
+    # Nothing is nothing in every unit.
+    if re.fullmatch(r"0+([.,]0+)?", text):
+        return 0.0, None, ""
+    if at := _AMPS_AT_VOLTS.fullmatch(text):
+        amps, volts = at["a1"] or at["a2"], at["v1"] or at["v2"]
+        return read_current(amps)[0], read_quantity(f"{volts} V", kinds.VOLTAGE), ""
     if re.search(r"\d\s*(-|–|to|\.\.)\s*\d", text) and "@" not in text:
         raise QuantityTextError(f"is a range ({text}): write one figure, the likely one.")
     bare = re.fullmatch(r"[+-]?[\d.,\s]+", text) is not None

@@ -13,7 +13,7 @@ from ypomoni.core.chemistries import CHEMISTRIES
 from ypomoni.core.errors import OutsideTableError
 from ypomoni.core.outage.law import relax, terminal
 from ypomoni.core.telling.wording import plain_number, say_percent, say_volts
-from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO, Bank, build_pack, cells_of_block
+from ypomoni.core.things.batteries import REPLACE_BELOW_RATIO, Bank, block_c20_ah, build_pack, cells_of_block
 from ypomoni.core.units import DAYS_PER_YEAR
 
 RESTED_H = 12.0
@@ -30,6 +30,9 @@ ABOVE_FULL_RATIO = 1.02
 METER_V = 0.02
 # A block that sags so much more than a new one of its kind is as far as at its end of life. [L]
 KIND_SAG_RATIO = 1.5
+KIND_SAG_REJECT_RATIO = 2.0
+# The capacity of lead rises by so much a degree; it is held to 25 °C, as a discharge test's is (IEEE 1188). [1/°C]
+CAPACITY_PER_DEGC_RATIO, CAPACITY_DEGC = 0.006, 25.0
 # A new block comes to its capacity in its first cycles only.
 FIRST_CYCLE_LEAST_RATIO = 0.90
 DAYS_PER_MONTH = DAYS_PER_YEAR / 12
@@ -260,8 +263,16 @@ def _under_load(lot: Lot, block: LotBlock, best_sag_v: float | None, kind_sag_v:
         if worse > limits.sag_doubtful_ratio + 1e-9:
             return BlockWord.DOUBTFUL, against
     if kind_sag_v is not None and sag_v > KIND_SAG_RATIO * kind_sag_v and sag_v - kind_sag_v >= METER_V:
-        return BlockWord.DOUBTFUL, f"{read}. A new one of its kind sags by about {plain_number(kind_sag_v, 2)} V: it may be near its end."
+        word = BlockWord.REJECT if sag_v > KIND_SAG_REJECT_RATIO * kind_sag_v else BlockWord.DOUBTFUL
+        return word, f"{read}. A new one of its kind sags by about {plain_number(kind_sag_v, 2)} V: it may be near its end."
     return BlockWord.GOOD, f"{read}, as the best of the lot do."
+
+
+def kind_ohm(lot: Lot) -> float:
+    """Return what a new block of a lot's kind shows at 1 kHz, about; rough where makes differ. [Ω, L]"""
+    chemistry = CHEMISTRIES[lot.chemistry_key]
+    c20_ah = block_c20_ah(lot.chemistry_key, lot.capacity_ah, lot.rate_h)
+    return lot.cells_count * chemistry.resistance_ohm_ah / c20_ah / chemistry.dc_over_1khz_ratio
 
 
 def _resistance(lot: Lot, block: LotBlock, best_ohm: float | None) -> Told | None:
@@ -269,6 +280,12 @@ def _resistance(lot: Lot, block: LotBlock, best_ohm: float | None) -> Told | Non
         return None
     worse, limits = block.resistance_ohm / best_ohm - 1.0, lot.limits
     read = f"Its resistance is {plain_number(1e3 * block.resistance_ohm)} mΩ"
+    # A lot of worn blocks has no good one to be held against: what is usual of a new one counts as well.
+    new_ohm = kind_ohm(lot)
+    over_new = block.resistance_ohm / new_ohm - 1.0
+    if over_new > max(worse, limits.resistance_doubtful_ratio) + 1e-9:
+        word = BlockWord.REJECT if over_new > limits.resistance_reject_ratio + 1e-9 else BlockWord.DOUBTFUL
+        return word, f"{read}, {say_percent(over_new)} above the {plain_number(1e3 * new_ohm, 2)} mΩ of a new one of its kind."
     if worse > limits.resistance_reject_ratio + 1e-9:
         return BlockWord.REJECT, f"{read}, {say_percent(worse)} above the best of the lot."
     if worse > limits.resistance_doubtful_ratio + 1e-9:
@@ -280,7 +297,11 @@ def _capacity(lot: Lot, block: LotBlock) -> Told | None:
     if block.capacity_ah is None:
         return None
     ratio = block.capacity_ah / lot.capacity_ah
-    read = f"It gave {plain_number(block.capacity_ah)} Ah, {say_percent(ratio)} of its label"
+    at = ""
+    if CHEMISTRIES[lot.chemistry_key].is_lead:
+        ratio /= 1.0 + CAPACITY_PER_DEGC_RATIO * (lot.temperature_degc - CAPACITY_DEGC)
+        at = f" at {CAPACITY_DEGC:g} °C"
+    read = f"It gave {plain_number(block.capacity_ah)} Ah, {say_percent(ratio)} of its label{at}"
     if block.is_new and ratio < 1.0:
         if ratio >= FIRST_CYCLE_LEAST_RATIO:
             return BlockWord.GOOD, f"{read}. That is usual of a new block in its first cycle: the next ones bring the rest."

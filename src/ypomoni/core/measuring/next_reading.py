@@ -17,6 +17,8 @@ from ypomoni.core.things.loads import Load, Provenance, StatedCurrent
 from ypomoni.core.things.readings import DEFAULT_INSTRUMENT, Instrument, MeasuringPoint, PointKind, State
 
 # A battery lead is opened only where that tells clearly more.
+# A reading that narrows the range by less is not worth a trip to the cupboard.
+LEAST_GAIN_RATIO = 0.1
 RISK_RATIO = 0.95
 
 
@@ -59,7 +61,7 @@ def suggest_readings(tree: Tree, instruments: tuple[Instrument, ...] = ()) -> tu
                 continue
             expected_a, _ = tree.sum_behind(point, state, case.supply.nominal_v)
             after = _after(tree, point, state, meter.limit_a(expected_a), (expected_h, falls, rises, standby))
-            if after is not None and _width(after) < _width(before) - 1e-9:
+            if after is not None and _is_worth_it(before, after, case.requirement.standby_h):
                 found.append(Suggestion(point_key=point.key, state=state, expected_a=expected_a, before=before, after=after))
     leads = {p.key for p in tree.points.values() if p.kind is PointKind.BATTERY}
     # Where they tell as much, the one that leaves the battery lead alone comes first.
@@ -141,6 +143,14 @@ def _ln(longer_h: float, shorter_h: float) -> float:
     if longer_h <= 0 or longer_h <= shorter_h:
         return 0.0
     return GREATEST_DELTA if shorter_h <= 0 else min(GREATEST_DELTA, math.log(longer_h / shorter_h))
+
+
+def _is_worth_it(before: Band, after: Band, must_h: float) -> bool:
+    """Return whether a reading narrows the range by a tenth at least, or puts it on one side of what is required."""
+    if _width(after) <= (1.0 - LEAST_GAIN_RATIO) * _width(before) - 1e-9:
+        return True
+    decided = after.low >= must_h or after.high < must_h
+    return before.low < must_h <= before.high and decided
 
 
 def _width(band: Band) -> float:

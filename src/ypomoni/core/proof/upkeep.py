@@ -160,9 +160,10 @@ def _replacement(plan: Plan, supply: Supply, bank: Bank, known: Known) -> DueIte
             kind=DueKind.REPLACE,
             what=what,
             why=why,
-            due_on=max(by_age, known.today),
+            # What fails today is due today, whatever mends it.
+            due_on=known.today,
             supply_key=supply.key,
-            is_now=by_age <= known.today,
+            is_now=True,
         )
     if until is not None and until < by_age:
         why = f"It holds {must} until {until:%B %Y}; its design life ends in {by_age:%B %Y}."
@@ -179,14 +180,15 @@ def _test(plan: Plan, supply: Supply, known: Known) -> DueItem:
     last = max((t.at.date() for t in tests), default=None)
     done = [d for d in (last, known.done_on.get(key)) if d is not None]
     entered = known.entered_on.get(supply.key, known.today)
-    base = max(done) if done else entered
+    # Never tested, it has been due since it was a year old, whenever it was entered.
+    base = max(done) if done else min(entered, fitted_on(supply, supply.bank, known)) if supply.bank else entered
     why = f"Last tested {base:%d %b %Y}." if done else "It was never tested: only a test tells what is left of it."
     return DueItem(
         key=key,
         kind=DueKind.TEST,
         what=f"Time a discharge of {supply.name}",
         why=why,
-        due_on=base + timedelta(days=TEST_EVERY_D),
+        due_on=base + timedelta(days=TEST_EVERY_D) if done else max(known.today, base + timedelta(days=TEST_EVERY_D)),
         supply_key=supply.key,
     )
 

@@ -47,6 +47,9 @@ def build_answer(plan: PlanResult, *, alone: bool = False) -> Answer:
     """Return the answer of a plan: how long, which gives out first, why, what to fit, charged by when. ``alone``: no findings stand below it."""
     weakest = plan.weakest
     verdict, alert = plan.verdict.value if plan.verdict else "none", _alert(plan)
+    if weakest is not None and weakest.holdover is not None and not any(s.shares for s in plan.supplies) and not plan.selectors:
+        # What a supply draws itself is no load: it holds nothing yet.
+        return Answer(verdict="none", alert=alert, lead=None, text="No loads entered yet.", tail="", figures=())
     if weakest is None or weakest.holdover is None:
         if not plan.supplies:
             text = "Nothing to hold yet."

@@ -7,6 +7,7 @@ from ypomoni.core.evaluation.ways import Losses, UpsSize, Way, WayKind, ups_size
 from ypomoni.core.outage.case import Case
 from ypomoni.core.outage.load_curve import LoadCurve, crossing_w, hours_at, load_curve, present_output_w
 from ypomoni.core.outage.selecting import play_selector
+from ypomoni.core.outage.uncertainty import expected_currents
 from ypomoni.core.telling.results import SelectorResult, SupplyResult, Verdict
 from ypomoni.core.telling.wording import (
     plain_number,
@@ -242,10 +243,17 @@ def _stage_rows(supply: Supply, loads: tuple[Load, ...]) -> list[StageRow]:
 
 
 def _heat_w(load: Load, stage: Converter, supply: Supply) -> float:
-    """Return what a stage before a load turns into heat at rest, all pieces. [W]"""
-    current_a = load.standby.current_a * load.quantity
+    """Return what a stage before a load turns into heat with the mains on, all units, their bursts included. [W]"""
+    currents = expected_currents(load, load.place or supply.climate)
+    rest_a = currents.standby_current_a + currents.extra_current_a
+    bursts_a = sum((a - currents.standby_current_a) * b.duty_ratio for a, b in zip(currents.burst_currents_a, load.bursts, strict=True))
+    current_a = max(0.0, rest_a + bursts_a) * load.quantity
     if stage.kind is ConverterKind.LINEAR:
-        return max(0.0, supply.fed_v - load.rail_v) * current_a
+        # With the mains on the battery stands at its charge voltage, and all above the rail becomes heat.
+        before_v = (
+            supply.fed_v if supply.feed else max(supply.charge_v or 0.0, supply.bank.full_v if supply.bank else 0.0, supply.nominal_v)
+        )
+        return max(0.0, before_v - load.rail_v) * current_a
     return current_a * load.rail_v * (1.0 / stage.efficiency_ratio - 1.0)
 
 
