@@ -331,8 +331,8 @@ def test_the_calendar_follows_and_its_address_can_be_taken_back(client, app, con
 
     before = events()
     assert all(e.errors == [] and e.walk("VALARM") for e in before.values())
-    key = "replace:bay-b"
-    uid = "1-1-replace-bay-b@ypomoni"
+    key = "replace:main-panel"
+    uid = "1-1-replace-main-panel@ypomoni"
     done = client.post("/sites/1/as-found/upkeep/close", {"item": key, "done_on": TODAY.isoformat(), "note": "two blocks"}, script=False)
     assert done.status_code == 302, done.text
     after = events()
@@ -341,7 +341,7 @@ def test_the_calendar_follows_and_its_address_can_be_taken_back(client, app, con
     assert int(after[uid]["sequence"]) >= int(before[uid]["sequence"])
     page = client.get("/sites/1/as-found/upkeep").text
     assert "two blocks" in page
-    assert re.search(r"Bay B</b> 12 V 17 Ah[^<]*, from [^<]* to [^<]*: reached", page)
+    assert re.search(r"Main panel</b> 12 V 7 Ah[^<]*, from [^<]* to [^<]*: reached", page)
     feed = handed(client.post("/upkeep/feed", {}, script=False).text)
     stranger = app.test_client()
     assert b"BEGIN:VCALENDAR" in stranger.get(f"/{feed}").data

@@ -193,6 +193,7 @@ class LoadRow(Kept):
             hint="switching only, as in 85 %",
         ),
     ]
+    # It is in the site file and not in the form before it is computed.
     converter_topology: Annotated[
         str | None,
         Word(
@@ -202,12 +203,10 @@ class LoadRow(Kept):
             one_of=Topology,
             default=None,
             null=True,
-            none="not entered",
-            group=FED,
-            label="Converter type",
             since=16,
         ),
     ]
+    # It is in the site file and not in the form before it is computed.
     converter_dropout_v: Annotated[
         float | None,
         Real(
@@ -218,9 +217,6 @@ class LoadRow(Kept):
             most=100,
             default=None,
             null=True,
-            group=FED,
-            label="Drop-out voltage",
-            hint="step-down or linear, e.g. 0.5 V; leave blank if unknown",
             since=16,
         ),
     ]

@@ -289,6 +289,7 @@ class _Outputs(TypedDict):
             since=9,
         ),
     ]
+    # It is in the site file and not in the form before it is computed.
     dc_topology: Annotated[
         str | None,
         Word(
@@ -298,12 +299,10 @@ class _Outputs(TypedDict):
             one_of=Topology,
             default=None,
             null=True,
-            none="not entered",
-            group=DC_OUTPUT,
-            label="Converter type",
             since=16,
         ),
     ]
+    # It is in the site file and not in the form before it is computed.
     dc_dropout_v: Annotated[
         float | None,
         Real(
@@ -314,9 +313,6 @@ class _Outputs(TypedDict):
             most=100,
             default=None,
             null=True,
-            group=DC_OUTPUT,
-            label="Drop-out voltage",
-            hint="step-down or linear, e.g. 0.5 V; leave blank if unknown",
             since=16,
         ),
     ]
