@@ -206,6 +206,11 @@ def _fitted(supply: Supply, loads: tuple[Load, ...]) -> Supply | None:
     return None if advice.bank is None else fitted_with(case.supply, advice.bank)
 
 
+def _running(case: Case, quantity: Quantity) -> float:
+    """Return the most that runs on an output at once, in standby or in alarm. [W or VA]"""
+    return max(amount_of(case.supply, quantity, case.currents, peak_draw, in_alarm=state) for state in (False, True))
+
+
 def _short_of_headroom(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, ...]:
     """Return why a UPS is too small to be proposed: its rating leaves less than a quarter above what runs on it."""
     if supply.ac is None:
@@ -213,7 +218,7 @@ def _short_of_headroom(supply: Supply, loads: tuple[Load, ...]) -> tuple[str, ..
     case = Case(supply, loads)
     found: list[str] = []
     for quantity, rated in ((Quantity.WATTS, rated_w_of(supply.ac)), (Quantity.VOLT_AMPERES, supply.ac.rated_va)):
-        running = max(amount_of(case.supply, quantity, case.currents, peak_draw, in_alarm=state) for state in (False, True))
+        running = _running(case, quantity)
         if rated is not None and rated < HEADROOM_RATIO * running * (1 - 1e-9):
             found.append(
                 f"{running:.0f} {quantity.value} run on it, and it is rated {rated:.0f} {quantity.value}: less than a quarter is left"
@@ -315,11 +320,7 @@ def ups_size(supply: Supply, loads: tuple[Load, ...]) -> UpsSize | None:
     if not supply.of_kind.is_inverter or supply.ac is None:
         return None
     case = Case(supply, loads)
-    both = [
-        [amount_of(case.supply, quantity, case.currents, peak_draw, in_alarm=state) for state in (False, True)]
-        for quantity in (Quantity.WATTS, Quantity.VOLT_AMPERES)
-    ]
-    running_w, running_va = max(both[0]), max(both[1])
+    running_w, running_va = _running(case, Quantity.WATTS), _running(case, Quantity.VOLT_AMPERES)
     more_va = 0.0
     for c in case.currents:
         if c.load.ac is not None and c.load.ac.inrush_va is not None and c.load.feed is not None:

@@ -40,8 +40,6 @@ DAYS_PER_MONTH = DAYS_PER_YEAR / 12
 MATCH_MONTHS = 6.0
 MATCH_CAPACITY_RATIO = 0.10
 MATCH_SAG_RATIO = 0.10
-MATCH_LEAD_V_PER_12V = 0.10
-MATCH_LI_ION_V_PER_CELL = 0.05
 MOST_EXACT_COUNT = 14
 
 
@@ -357,10 +355,7 @@ def go_together(lot: Lot, blocks: Sequence[LotBlock]) -> str | None:
     """Return why blocks must not stand in one string, or None where they may. What only some of them were measured for cannot be compared."""
     chemistry = CHEMISTRIES[lot.chemistry_key]
     volts = [b.rest_v for b in blocks]
-    if chemistry.is_lead:
-        apart_v: float | None = MATCH_LEAD_V_PER_12V * lot.block_v / 12.0
-    else:
-        apart_v = MATCH_LI_ION_V_PER_CELL * lot.cells_count if lot.chemistry_key == "li_ion" else None
+    apart_v = None if chemistry.rest_apart_v is None else chemistry.rest_apart_v * lot.cells_count
     if apart_v is not None and lot.is_settled and (why := _spread(volts, apart_v, "volts at rest")):
         return why
     capacities = [None if b.capacity_ah is None else b.capacity_ah / lot.capacity_ah for b in blocks]

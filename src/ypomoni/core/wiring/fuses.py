@@ -242,7 +242,6 @@ def charge_through_fuse_a(supply: Supply) -> float | None:
     limits = [supply.charge_limit_a]
     if supply.of_kind.is_sunlit:
         limits.append(None if supply.solar is None else supply.solar.greatest_a(_lowest_v(supply, bank)))
-        # A limit alone says nothing of a panel that is not entered, but nothing comes above it.
     elif not supply.of_kind.mains_carries:
         limits.append(supply.supply_current_a)
     return min((a for a in limits if a is not None), default=None)
@@ -292,11 +291,9 @@ class _State:
         supply, bank = case.supply, case.bank
         self._lowest_v = _lowest_v(supply, bank)
         self._highest_v = max(supply.charge_v or 0.0, bank.full_v)
-        own = (
-            supply.own_draw
-            if not isinstance(supply.output, AcOutput)
-            else Draw(supply.own_current_a + supply.unlisted_a, supply.output.greatest_burns_w, 0.0)
-        )
+        own = supply.own_draw
+        if isinstance(supply.output, AcOutput):
+            own = own._replace(power_w=supply.output.greatest_burns_w)
         self.rest_a = self._at_battery_a(own)
         self.rows: list[tuple[_Row, ...]] = []
         for load in case.loads:
